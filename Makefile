@@ -1,0 +1,37 @@
+# Two commands do all the set-up on a fresh machine: `make demo` and `make test`.
+PYTHON ?= python3
+BIN := .venv/bin
+
+.PHONY: demo test setup lint check-types screenshots bench lock clean
+
+setup: .venv/.ready
+
+.venv/.ready: pyproject.toml requirements.lock tools/setup.sh
+	PYTHON=$(PYTHON) sh tools/setup.sh
+	@touch $@
+
+demo: setup
+	sh tools/demo.sh
+
+test: setup lint check-types
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+
+lint: setup
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/lint-imports
+
+check-types: setup
+	$(BIN)/mypy
+
+screenshots: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py
+
+bench: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python benchmarks/run.py
+
+lock:
+	$(BIN)/pip-compile --quiet --extra dev --strip-extras --allow-unsafe --no-emit-index-url --no-emit-find-links --no-header --no-annotate --upgrade -o requirements.lock pyproject.toml
+
+clean:
+	rm -rf .venv build dist onda-demo-report

@@ -1,0 +1,7 @@
+"""Physical constants (CODATA 2018), SI."""
+
+EPS0_F_PER_M = 8.8541878128e-12
+MU0_H_PER_M = 1.25663706212e-6
+C0_M_PER_S = 299792458.0
+COPPER_RESISTIVITY_OHM_M = 1.7241e-8
+"""Annealed copper at 20 degC (IEC 60028, 100 % IACS)."""

@@ -1,0 +1,222 @@
+"""From drawn shapes to the boundary pieces that carry charge.
+
+Outlines and layer boundaries are cut where they meet; of every piece the material on either side is
+looked up, and pieces with the same material on both sides are dropped. Layers, regions and
+conductors may thus overlap and touch in any way.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.section.geometry import CrossSection, inside_polygon
+
+__all__ = ["Boundary", "arrange"]
+
+AIR = -1
+
+
+@dataclass(frozen=True, slots=True)
+class Boundary:
+    """Straight boundary pieces, n of them.
+
+    Attributes
+    ----------
+    start, end : (n, 2) metres
+        Ends of each piece.
+    conductor : (n,) index of the conductor whose surface it is, -1 for a dielectric interface.
+    er_left, er_right : (n,) relative permittivity on either side, looking from start to end;
+        for a conductor surface both are that of the dielectric it faces.
+    material_left, material_right : (n,) index into `materials`, -1 for air.
+    open_start, open_end : (n,) bool
+        The piece was cut off there; in truth it goes on to infinity.
+    materials : names of the dielectrics.
+    material_er : relative permittivity of each.
+    """
+
+    start: NDArray[np.float64]
+    end: NDArray[np.float64]
+    conductor: NDArray[np.int64]
+    er_left: NDArray[np.float64]
+    er_right: NDArray[np.float64]
+    material_left: NDArray[np.int64]
+    material_right: NDArray[np.int64]
+    open_start: NDArray[np.bool_]
+    open_end: NDArray[np.bool_]
+    materials: tuple[str, ...]
+    material_er: tuple[float, ...]
+
+
+class _Lookup:
+    """Which material fills a point."""
+
+    def __init__(self, section: CrossSection) -> None:
+        self.section = section
+        names: list[tuple[str, float]] = []
+        self.layer_index: list[int] = []
+        self.region_index: list[int] = []
+        for layer in section.layers:
+            self.layer_index.append(_index_of(names, layer.material, layer.er))
+        for region in section.regions:
+            self.region_index.append(_index_of(names, region.material, region.er))
+        self.materials = tuple(name for name, _ in names)
+        self.ers = tuple(er for _, er in names)
+
+    def at(self, x: float, y: float) -> tuple[int, int]:
+        """Return (conductor or -1, material or -1) at a point."""
+        for i, conductor in enumerate(self.section.conductors):
+            if inside_polygon(x, y, conductor.polygon):
+                return i, AIR
+        for i in range(len(self.section.regions) - 1, -1, -1):
+            if inside_polygon(x, y, self.section.regions[i].polygon):
+                return -1, self.region_index[i]
+        for i in range(len(self.section.layers) - 1, -1, -1):
+            layer = self.section.layers[i]
+            if layer.y0 < y < layer.y1:
+                return -1, self.layer_index[i]
+        return -1, AIR
+
+    def er(self, material: int) -> float:
+        return 1.0 if material == AIR else self.ers[material]
+
+
+def _index_of(names: list[tuple[str, float]], name: str, er: float) -> int:
+    """Index of a material; those without a name are told apart by permittivity."""
+    key = (name, er)
+    if key not in names:
+        names.append(key)
+    return names.index(key)
+
+
+def arrange(section: CrossSection, y_low: float, y_high: float, reach: float) -> Boundary:
+    """Cut the section's outlines into charge-carrying pieces between two heights.
+
+    Parameters
+    ----------
+    y_low, y_high : metres
+        Heights of the planes that bound the part wanted (infinite where there is none).
+    reach : metres
+        Where dielectric interfaces are cut off, left and right of x = 0.
+    """
+    raw, open_raw = _raw_segments(section, y_low, y_high, reach)
+    start, end, open_start, open_end = _cut(raw, open_raw)
+    lookup = _Lookup(section)
+    size = _typical_size(section)
+    return _classify(lookup, start, end, open_start, open_end, 1e-6 * size)
+
+
+def _typical_size(section: CrossSection) -> float:
+    points = np.concatenate([np.asarray(c.polygon, dtype=float) for c in section.conductors])
+    return float(np.max(np.ptp(points, axis=0)))
+
+
+def _raw_segments(
+    section: CrossSection, y_low: float, y_high: float, reach: float
+) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    segments: list[tuple[float, float, float, float]] = []
+    for shape in (*section.conductors, *section.regions):
+        polygon = shape.polygon
+        for (xa, ya), (xb, yb) in zip(polygon, (*polygon[1:], polygon[0]), strict=True):
+            if (xa, ya) != (xb, yb):
+                segments.append((xa, ya, xb, yb))
+    count = len(segments)
+    heights = sorted({y for layer in section.layers for y in (layer.y0, layer.y1)})
+    segments += [(-reach, y, reach, y) for y in heights]
+    raw = np.array(segments)
+    tolerance = 1e-9 * _typical_size(section)
+    middle = 0.5 * (raw[:, 1] + raw[:, 3])
+    keep = (middle > y_low + tolerance) & (middle < y_high - tolerance)
+    is_open = np.arange(len(raw)) >= count
+    return raw[keep], is_open[keep]
+
+
+def _cut(
+    raw: NDArray[np.float64], is_open: NDArray[np.bool_]
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.bool_], NDArray[np.bool_]]:
+    """Cut all segments where others cross or touch them; drop doubles."""
+    a, b = raw[:, :2], raw[:, 2:]
+    d = b - a
+    length = np.hypot(d[:, 0], d[:, 1])
+    # Where the infinite line of j meets segment i (parameter t), if it does so within j (parameter u).
+    w = a[None, :, :] - a[:, None, :]
+    cross = d[:, None, 0] * d[None, :, 1] - d[:, None, 1] * d[None, :, 0]
+    parallel = np.abs(cross) < 1e-12 * length[:, None] * length[None, :]
+    safe = np.where(parallel, 1.0, cross)
+    t = (w[..., 0] * d[None, :, 1] - w[..., 1] * d[None, :, 0]) / safe
+    u = (w[..., 0] * d[:, None, 1] - w[..., 1] * d[:, None, 0]) / safe
+    eps = 1e-9
+    meets = ~parallel & (u > -eps) & (u < 1 + eps) & (t > eps) & (t < 1 - eps)
+    ends = np.concatenate([a, b])
+    rel = ends[None, :, :] - a[:, None, :]
+    along = (rel[..., 0] * d[:, None, 0] + rel[..., 1] * d[:, None, 1]) / length[:, None] ** 2
+    off = np.abs(rel[..., 0] * d[:, None, 1] - rel[..., 1] * d[:, None, 0]) / length[:, None]
+    scale = float(np.median(length))
+    on_it = (off < 1e-7 * scale) & (along > eps) & (along < 1 - eps)
+    starts: list[NDArray[np.float64]] = []
+    stops: list[NDArray[np.float64]] = []
+    opens: list[tuple[bool, bool]] = []
+    seen: set[tuple[float, float, float]] = set()
+    for i in range(len(raw)):
+        cuts = np.unique(np.concatenate([[0.0, 1.0], t[i][meets[i]], along[i][on_it[i]]]))
+        cuts = cuts[np.concatenate([[True], np.diff(cuts) > 1e-9])]
+        cuts[-1] = 1.0
+        for t0, t1 in zip(cuts[:-1], cuts[1:], strict=True):
+            p, q = a[i] + t0 * d[i], a[i] + t1 * d[i]
+            m = 0.5 * (p + q)
+            step = 1e-7 * scale
+            key = (round(m[0] / step), round(m[1] / step), round(float(np.hypot(*(q - p))) / step))
+            if key in seen:
+                continue
+            seen.add(key)
+            starts.append(p)
+            stops.append(q)
+            opens.append((bool(is_open[i] and t0 == 0.0), bool(is_open[i] and t1 == 1.0)))
+    flags = np.array(opens, dtype=bool).reshape(-1, 2)
+    return np.array(starts), np.array(stops), flags[:, 0], flags[:, 1]
+
+
+def _classify(
+    lookup: _Lookup,
+    start: NDArray[np.float64],
+    end: NDArray[np.float64],
+    open_start: NDArray[np.bool_],
+    open_end: NDArray[np.bool_],
+    step: float,
+) -> Boundary:
+    d = end - start
+    length = np.hypot(d[:, 0], d[:, 1])
+    normal = np.column_stack([-d[:, 1], d[:, 0]]) / length[:, None]
+    middle = 0.5 * (start + end)
+    rows: list[tuple[int, int, float, float, int, int]] = []
+    for i in range(len(start)):
+        # A short piece needs a shorter step, or its neighbour is asked instead.
+        h = min(step, 0.05 * float(length[i]))
+        left_c, left_m = lookup.at(*(middle[i] + h * normal[i]))
+        right_c, right_m = lookup.at(*(middle[i] - h * normal[i]))
+        if (left_c >= 0 and right_c >= 0) or (left_c < 0 and right_c < 0 and left_m == right_m):
+            continue
+        if left_c < 0 and right_c < 0 and lookup.er(left_m) == lookup.er(right_m):
+            continue
+        if left_c >= 0 or right_c >= 0:
+            facing = right_m if left_c >= 0 else left_m
+            er = lookup.er(facing)
+            rows.append((i, max(left_c, right_c), er, er, facing, facing))
+        else:
+            rows.append((i, -1, lookup.er(left_m), lookup.er(right_m), left_m, right_m))
+    picked = np.array([r[0] for r in rows], dtype=np.int64)
+    return Boundary(
+        start=start[picked],
+        end=end[picked],
+        conductor=np.array([r[1] for r in rows], dtype=np.int64),
+        er_left=np.array([r[2] for r in rows]),
+        er_right=np.array([r[3] for r in rows]),
+        material_left=np.array([r[4] for r in rows], dtype=np.int64),
+        material_right=np.array([r[5] for r in rows], dtype=np.int64),
+        open_start=open_start[picked],
+        open_end=open_end[picked],
+        materials=lookup.materials,
+        material_er=lookup.ers,
+    )

@@ -1,0 +1,93 @@
+"""Impedances and delays of the modes of a single line or a pair."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.section.solve import SectionResult
+from onda.errors import NotPhysical
+
+__all__ = ["PairModes", "SingleMode", "mode_of", "odd_even", "pair_modes", "single_mode"]
+
+
+@dataclass(frozen=True, slots=True)
+class SingleMode:
+    """One line over its return: ohm, 1, s/m, H/m, F/m."""
+
+    z0: float
+    eeff: float
+    delay: float
+    inductance: float
+    capacitance: float
+
+
+@dataclass(frozen=True, slots=True)
+class PairModes:
+    """Odd and even mode of a pair.
+
+    `z_diff` = 2 z_odd, `z_common` = z_even / 2, `coupling` = (z_even - z_odd)/(z_even + z_odd).
+    For a pair of unequal lines these are the means that equal and opposite (or equal) drive sees.
+    """
+
+    odd: SingleMode
+    even: SingleMode
+
+    @property
+    def z_diff(self) -> float:
+        """Differential impedance, ohm."""
+        return 2.0 * self.odd.z0
+
+    @property
+    def z_common(self) -> float:
+        """Common-mode impedance, ohm."""
+        return 0.5 * self.even.z0
+
+    @property
+    def coupling(self) -> float:
+        """Backward coupling factor, 0..1."""
+        return (self.even.z0 - self.odd.z0) / (self.even.z0 + self.odd.z0)
+
+
+def mode_of(c: float, c0: float, inductance: float) -> SingleMode:
+    """Impedance, effective permittivity and delay from per-length C, vacuum C and L.
+
+    Pozar, Microwave Engineering (2012), eqs. (3.178), (3.180).
+    """
+    return SingleMode(
+        z0=math.sqrt(inductance / c),
+        eeff=c / c0,
+        delay=math.sqrt(inductance * c),
+        inductance=inductance,
+        capacitance=c,
+    )
+
+
+def single_mode(result: SectionResult) -> SingleMode:
+    """Mode of a section with one signal conductor."""
+    if len(result.signals) != 1:
+        raise NotPhysical("signals", len(result.signals), "one for a single line")
+    return mode_of(float(result.c[0, 0]), float(result.c0[0, 0]), float(result.l_ext[0, 0]))
+
+
+def odd_even(matrix: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Odd and even part of one or many 2 x 2 matrices (..., 2, 2); means of both lines."""
+    own = 0.5 * (matrix[..., 0, 0] + matrix[..., 1, 1])
+    mutual = 0.5 * (matrix[..., 0, 1] + matrix[..., 1, 0])
+    return own - mutual, own + mutual
+
+
+def pair_modes(result: SectionResult) -> PairModes:
+    """Odd and even mode of a section with two signal conductors."""
+    if len(result.signals) != 2:
+        raise NotPhysical("signals", len(result.signals), "two for a pair")
+    (c_odd, c_even), (c0_odd, c0_even), (l_odd, l_even) = (
+        odd_even(m) for m in (result.c, result.c0, result.l_ext)
+    )
+    return PairModes(
+        odd=mode_of(float(c_odd), float(c0_odd), float(l_odd)),
+        even=mode_of(float(c_even), float(c0_even), float(l_even)),
+    )

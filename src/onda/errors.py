@@ -1,0 +1,89 @@
+"""Everything that Onda raises on purpose.
+
+OndaError
+ |- InputError      something that was typed or read is wrong (file, line, column, remedy)
+ |- NotPhysical     a quantity lies outside what can exist (quantity, value, allowed)
+ |- NotConverged    a method ended short of its aim (what was reached)
+ |- OutOfReach      a target cannot be met (nearest value, the limit that stops it)
+ |- Cancelled       the user stopped the run
+"""
+
+from __future__ import annotations
+
+__all__ = ["Cancelled", "InputError", "NotConverged", "NotPhysical", "OndaError", "OutOfReach"]
+
+
+class OndaError(Exception):
+    """Base of all errors that carry a message meant for the user."""
+
+
+class InputError(OndaError):
+    """What was typed or read is wrong; says where and what to do about it."""
+
+    def __init__(
+        self,
+        what: str,
+        *,
+        file: str | None = None,
+        line: int | None = None,
+        column: int | None = None,
+        where: str | None = None,
+        remedy: str | None = None,
+    ) -> None:
+        self.what = what
+        self.file = file
+        self.line = line
+        self.column = column
+        self.where = where
+        self.remedy = remedy
+        super().__init__(self._message())
+
+    def _message(self) -> str:
+        place = ""
+        if self.file is not None:
+            place = self.file
+            if self.line is not None:
+                place += f", line {self.line}"
+                if self.column is not None:
+                    place += f", column {self.column}"
+            place += ": "
+        if self.where is not None:
+            place += f"{self.where}: "
+        text = place + self.what
+        return f"{text}. {self.remedy}" if self.remedy else text
+
+
+class NotPhysical(OndaError):
+    """A quantity lies outside the range in which it can exist."""
+
+    def __init__(self, quantity: str, value: object, allowed: str) -> None:
+        self.quantity = quantity
+        self.value = value
+        self.allowed = allowed
+        super().__init__(f"{quantity}: must be {allowed}, got {value}")
+
+
+class NotConverged(OndaError):
+    """A numerical method ended short of its aim."""
+
+    def __init__(self, what: str, *, reached: float, wanted: float) -> None:
+        self.reached = reached
+        self.wanted = wanted
+        super().__init__(f"{what}: reached {reached:.3g}, wanted {wanted:.3g}")
+
+
+class OutOfReach(OndaError):
+    """A target cannot be met inside the limits; carries the nearest that can."""
+
+    def __init__(self, what: str, *, nearest: float, at: float, limit: str) -> None:
+        self.nearest = nearest
+        self.at = at
+        self.limit = limit
+        super().__init__(what)
+
+
+class Cancelled(OndaError):
+    """The user stopped the run."""
+
+    def __init__(self, what: str = "run cancelled") -> None:
+        super().__init__(what)

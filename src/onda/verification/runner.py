@@ -1,0 +1,144 @@
+"""Run reference cases against the engine and compare."""
+
+from __future__ import annotations
+
+import json
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from importlib import resources
+from typing import Any
+
+import numpy as np
+
+from onda.errors import InputError, OndaError
+from onda.verification import topic_lattice, topic_lossy_line, topic_section
+
+__all__ = ["Comparison", "compare", "compute_file", "public_files", "read_case_file"]
+
+TOPICS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    "section": topic_section.compute,
+    "lattice": topic_lattice.compute,
+    "lossy_line": topic_lossy_line.compute,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """One quantity of one case: largest error against what is allowed."""
+
+    case: str
+    quantity: str
+    error: float
+    allowed: float
+    unit: str
+
+    @property
+    def holds(self) -> bool:
+        """Whether the error is within the allowance; an error that is no number is not."""
+        return math.isfinite(self.error) and self.error <= self.allowed
+
+
+def public_files() -> dict[str, str]:
+    """Texts of the case files that ship with Onda, by name."""
+    folder = resources.files("onda.verification") / "cases"
+    return {
+        entry.name: entry.read_text(encoding="utf-8")
+        for entry in sorted(folder.iterdir(), key=lambda e: e.name)
+        if entry.name.endswith(".json")
+    }
+
+
+def read_case_file(text: str, name: str) -> dict[str, Any]:
+    """Parse a case file; raise `InputError` where it is not one."""
+    try:
+        data = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise InputError(f"not a JSON case file ({error})", file=name) from error
+    if not isinstance(data, dict) or not isinstance(data.get("cases"), list):
+        raise InputError("no list of cases", file=name, remedy="See docs/verification.md.")
+    return data
+
+
+def compute_file(data: dict[str, Any]) -> dict[str, Any]:
+    """Compute every case of a parsed file; a case that cannot be done carries its error."""
+    topic = data.get("topic")
+    cases = []
+    for i, case in enumerate(data["cases"]):
+        entry: dict[str, Any] = {"id": _case_id(case, i)}
+        try:
+            entry["outputs"] = _compute_case(topic, case)
+        except (OndaError, ArithmeticError, ValueError, np.linalg.LinAlgError) as error:
+            entry["error"] = str(error)
+        cases.append(entry)
+    return {"topic": topic, "cases": cases}
+
+
+def _case_id(case: object, index: int) -> str:
+    return str(case.get("id", index)) if isinstance(case, dict) else str(index)
+
+
+def _compute_case(topic: object, case: object) -> dict[str, Any]:
+    compute = TOPICS.get(topic) if isinstance(topic, str) else None
+    if compute is None:
+        raise InputError(f"topic {topic!r} is not answered", remedy=f"Known: {', '.join(TOPICS)}.")
+    if not isinstance(case, dict):
+        raise InputError("a case must be an object")
+    try:
+        return compute(case)
+    except (KeyError, TypeError, IndexError, AttributeError) as error:
+        raise InputError(
+            f"inputs are incomplete or of the wrong kind ({type(error).__name__}: {error})"
+        ) from error
+
+
+def compare(data: dict[str, Any], answers: dict[str, Any]) -> Iterator[Comparison]:
+    """Compare computed answers with the outputs stated in the file, where there are any."""
+    for case, answer in zip(data["cases"], answers["cases"], strict=True):
+        if "outputs" not in case:
+            continue
+        if "error" in answer:
+            yield Comparison(answer["id"], answer["error"], math.nan, 0.0, "")
+            continue
+        for name, wanted in case["outputs"].items():
+            if name == "signals":
+                continue
+            got = answer["outputs"].get(name)
+            error, allowed, unit = _judge(data["topic"], name, wanted, got, case)
+            yield Comparison(answer["id"], name, error, allowed, unit)
+
+
+def _judge(
+    topic: str, name: str, wanted: Any, got: Any, case: dict[str, Any]
+) -> tuple[float, float, str]:
+    """Error, allowance and unit of one quantity, by the rules its topic states."""
+    tolerance = case.get("tolerance", {})
+    if got is None:
+        return math.nan, 0.0, ""
+    a, b = np.asarray(wanted, dtype=float), np.asarray(got, dtype=float)
+    if a.shape != b.shape:
+        return math.nan, 0.0, ""
+    error = float(np.max(np.abs(a - b)))
+    size = float(np.max(np.abs(a))) or 1.0
+    if topic == "section":
+        return error / size, tolerance["gate_rel"], "rel"
+    if topic == "lattice":
+        return error, tolerance["abs_volt"], "V"
+    return _judge_lossy(name, error, size, tolerance)
+
+
+def _judge_lossy(
+    name: str, error: float, size: float, tolerance: dict[str, float]
+) -> tuple[float, float, str]:
+    if name in ("S11_re_im", "S21_re_im"):
+        return error, tolerance["S_abs"], ""
+    if name == "S21_dB":
+        return error, tolerance["S21_dB"], "dB"
+    if name in ("alpha_np_per_m", "beta_rad_per_m", "Zc_re_im"):
+        return error / size, tolerance["S_abs"], "rel"
+    if name == "rise_10_90":
+        return error / size, tolerance["rise_rel"], "rel"
+    if name == "delay_50_50":
+        return error, tolerance["time_abs"], "s"
+    key = {"pulse_1ui_at_load": "pulse_abs", "pulse_peak": "pulse_peak_abs"}.get(name, "step_abs")
+    return error, tolerance[key], "V"
