@@ -155,13 +155,13 @@ def _along(
 ) -> ComplexArray:
     """Voltage transforms (m, places) along a piece from those of its ends, without overflow."""
     gamma, _ = piece.line.propagation(s)
-    g, length = gamma[:, None], piece.length
-    x = places[None, :]
-    round_trip = 1.0 - np.exp(-2.0 * g * length)
-    from_a = np.exp(-g * x) - np.exp(-g * (2.0 * length - x))
-    from_b = np.exp(-g * (length - x)) - np.exp(-g * (length + x))
-    a, b = nodes[:, piece.node_a, None], nodes[:, piece.node_b, None]
-    return (a * from_a + b * from_b) / round_trip
+    decay = np.exp(-gamma * piece.length)
+    a, b = nodes[:, piece.node_a], nodes[:, piece.node_b]
+    # One wave from each end; together they make up the end voltages.
+    from_a = ((a - b * decay) / (1.0 - decay**2))[:, None]
+    from_b = ((b - a * decay) / (1.0 - decay**2))[:, None]
+    g = gamma[:, None]
+    return from_a * np.exp(-g * places) + from_b * np.exp(-g * (piece.length - places))
 
 
 def dc_voltages(net: Net, source: float) -> FloatArray:

@@ -1,0 +1,305 @@
+"""The demo project. Everything in it is made up and belongs to the Fulmar scenario."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from onda.project.model import Project
+
+__all__ = ["fulmar_project"]
+
+
+def fulmar_project() -> Project:
+    """Build Fulmar: stackup, three line classes, two clocks, converter lane JL0, requirements."""
+    return Project.model_validate_json(json.dumps(_tree()))
+
+
+
+
+
+
+
+
+def _tree() -> dict[str, Any]:
+    return {
+        "schema_version": 1,
+        "name": "Fulmar recorder",
+        "revision": "rev B",
+        "design": {
+            "materials": _materials(),
+            "stackup": {"layers": _layers()},
+            "line_classes": _classes(),
+            "paths": [_sample_clock(), _reference_clock(), _lane_path()],
+            "links": [_lane_link()],
+        },
+        "requirements": _requirements(),
+        "kept": [],
+        "files": [],
+    }
+
+
+def _materials() -> list[dict[str, Any]]:
+    return [
+        {"id": "prepreg", "name": "Low-loss prepreg", "dk": 3.64, "df": 0.0052, "at": "8 GHz"},
+        {"id": "core", "name": "Low-loss core", "dk": 3.72, "df": 0.0048, "at": "8 GHz"},
+        {"id": "mask", "name": "Solder mask", "dk": 3.5, "df": 0.024, "at": "1 GHz"},
+    ]
+
+
+def _copper(identifier: str, role: str, thickness: str, base: str = "below") -> dict[str, Any]:
+    undercut = "12 um" if role == "signal" and thickness != "17 um" else "4 um"
+    return {
+        "kind": "copper",
+        "id": identifier,
+        "role": role,
+        "thickness": thickness,
+        "undercut": undercut,
+        "base": base,
+    }
+
+
+def _dielectric(identifier: str, name: str, material: str, thickness: str) -> dict[str, Any]:
+    return {
+        "kind": "dielectric",
+        "id": identifier,
+        "name": name,
+        "material": material,
+        "thickness": thickness,
+    }
+
+
+def _coating(identifier: str) -> dict[str, Any]:
+    return {
+        "kind": "coating",
+        "id": identifier,
+        "material": "mask",
+        "over_laminate": "25 um",
+        "over_copper": "14 um",
+        "beside": "12 um",
+    }
+
+
+def _layers() -> list[dict[str, Any]]:
+    return [
+        _coating("mask-top"),
+        _copper("L1", "signal", "43 um"),
+        _dielectric("D12", "prepreg 2x1078", "prepreg", "102 um"),
+        _copper("L2", "plane", "17 um"),
+        _dielectric("D23", "core", "core", "127 um"),
+        _copper("L3", "signal", "17 um", "above"),
+        _dielectric("D34", "prepreg 2x1080", "prepreg", "142 um"),
+        _copper("L4", "plane", "35 um"),
+        _dielectric("D45", "core", "core", "610 um"),
+        _copper("L5", "plane", "35 um"),
+        _dielectric("D56", "prepreg 2x1080", "prepreg", "142 um"),
+        _copper("L6", "signal", "17 um", "below"),
+        _dielectric("D67", "core", "core", "127 um"),
+        _copper("L7", "plane", "17 um"),
+        _dielectric("D78", "prepreg 2x1078", "prepreg", "102 um"),
+        _copper("L8", "signal", "43 um", "above"),
+        _coating("mask-bottom"),
+    ]
+
+
+def _classes() -> list[dict[str, Any]]:
+    return [
+        {
+            "id": "converter-pairs",
+            "name": "Converter pairs",
+            "kind": "pair",
+            "target": "100 ohm",
+            "loss_at": "8.125 GHz",
+            "on": [
+                {"layer": "L1", "width": "124 um", "gap": "150 um"},
+                {"layer": "L3", "width": "98 um", "gap": "150 um"},
+                {"layer": "L6", "width": "98 um", "gap": "150 um"},
+                {"layer": "L8", "width": "124 um", "gap": "150 um"},
+            ],
+        },
+        {
+            "id": "clocks",
+            "name": "Clocks",
+            "kind": "single",
+            "target": "64 ohm",
+            "loss_at": "1 GHz",
+            "on": [
+                {"layer": "L1", "width": "100 um"},
+                {"layer": "L6", "width": "80 um"},
+                {"layer": "L8", "width": "100 um"},
+            ],
+        },
+        {
+            "id": "general",
+            "name": "General",
+            "kind": "single",
+            "target": "55 ohm",
+            "loss_at": "500 MHz",
+            "on": [
+                {"layer": "L1", "width": "146 um"},
+                {"layer": "L3", "width": "100 um"},
+                {"layer": "L6", "width": "100 um"},
+                {"layer": "L8", "width": "146 um"},
+            ],
+        },
+    ]
+
+
+def _trace(identifier: str, line_class: str, layer: str, length: str) -> dict[str, Any]:
+    return {
+        "kind": "trace",
+        "id": identifier,
+        "line_class": line_class,
+        "layer": layer,
+        "length": length,
+    }
+
+
+def _via(identifier: str, z0: str = "86 ohm") -> dict[str, Any]:
+    return {"kind": "via", "id": identifier, "z0": z0, "delay": "9 ps", "pad": "120 fF"}
+
+
+def _sample_clock() -> dict[str, Any]:
+    return {
+        "id": "clk-adc",
+        "name": "ADC sample clock",
+        "net": "CLK_ADC",
+        "lane": "single",
+        "driver": {
+            "name": "U7.C4",
+            "resistance": "18 ohm",
+            "low": "0 V",
+            "high": "1.8 V",
+            "edge": "350 ps",
+            "capacitance": "2 pF",
+        },
+        "elements": [
+            {"kind": "resistor", "id": "Rs", "value": "15 ohm"},
+            _via("V1"),
+            _trace("T1", "clocks", "L1", "31.6 mm"),
+            _via("V2"),
+            _trace("T2", "clocks", "L6", "17.4 mm"),
+            _via("V3"),
+            _trace("T3", "clocks", "L1", "9.2 mm"),
+        ],
+        "termination": {"kind": "none"},
+        "receiver": {"name": "U3.B2", "capacitance": "3.5 pF"},
+        "stimulus": {"kind": "clock", "frequency": "122.88 MHz", "window": "6 ns"},
+    }
+
+
+def _reference_clock() -> dict[str, Any]:
+    return {
+        "id": "clk-ref",
+        "name": "FPGA reference clock",
+        "net": "CLK_REF",
+        "lane": "single",
+        "driver": {
+            "name": "U7.C6",
+            "resistance": "20 ohm",
+            "low": "0 V",
+            "high": "1.8 V",
+            "edge": "500 ps",
+            "capacitance": "2 pF",
+        },
+        "elements": [
+            {"kind": "resistor", "id": "Rs", "value": "43 ohm"},
+            _trace("T1", "clocks", "L1", "24.5 mm"),
+            _via("V1"),
+            _trace("T2", "clocks", "L6", "38 mm"),
+        ],
+        "termination": {"kind": "none"},
+        "receiver": {"name": "U1.AB12", "capacitance": "4 pF"},
+        "stimulus": {"kind": "clock", "frequency": "100 MHz", "window": "6 ns"},
+    }
+
+
+def _lane_path() -> dict[str, Any]:
+    return {
+        "id": "jl0",
+        "name": "Converter lane 0",
+        "net": "JL0 P/N",
+        "lane": "pair",
+        "driver": {
+            "name": "U3.TX0",
+            "resistance": "100 ohm",
+            "low": "-400 mV",
+            "high": "400 mV",
+            "edge": "22 ps",
+            "capacitance": "150 fF",
+        },
+        "elements": [
+            _trace("T1", "converter-pairs", "L1", "12 mm"),
+            {"kind": "via", "id": "V1", "z0": "92 ohm", "delay": "8 ps", "pad": "40 fF"},
+            _trace("T2", "converter-pairs", "L3", "96 mm"),
+            {"kind": "via", "id": "V2", "z0": "92 ohm", "delay": "8 ps", "pad": "40 fF"},
+            _trace("T3", "converter-pairs", "L1", "8 mm"),
+        ],
+        "termination": {"kind": "parallel", "r": "100 ohm", "rail": "0 V"},
+        "receiver": {"name": "U1.RX0", "capacitance": "140 fF"},
+        "stimulus": {"kind": "edge", "window": "3 ns"},
+    }
+
+
+def _lane_link() -> dict[str, Any]:
+    return {
+        "id": "jl0",
+        "name": "Converter lane 0",
+        "path": "jl0",
+        "rate": "16.25 Gb/s",
+        "prbs": 15,
+        "bits": 100_000,
+        "mask": {
+            "width": "0.5 UI",
+            "flat": "0.2 UI",
+            "height": "150 mV",
+            "source": "Fulmar lane sheet, table 3",
+        },
+    }
+
+
+def _limit(
+    identifier: str, stage: str, subject: str, measure: str, **limits: str
+) -> dict[str, Any]:
+    return {
+        "id": identifier,
+        "stage": stage,
+        "subject": subject,
+        "measure": measure,
+        "source": "Fulmar interconnect sheet",
+        **limits,
+    }
+
+
+def _impedance_limits(subject: str, layers: tuple[str, ...], low: str, high: str) -> list[Any]:
+    return [
+        _limit(f"z-{subject}-{layer}", "lines", subject, "impedance", at_least=low, at_most=high)
+        | {"layer": layer}
+        for layer in layers
+    ]
+
+
+def _clock_limits(subject: str, settling: str, delay: str) -> list[dict[str, Any]]:
+    return [
+        _limit(f"over-{subject}", "paths", subject, "overshoot", at_most="0.30 V"),
+        _limit(f"under-{subject}", "paths", subject, "undershoot", at_most="0.30 V"),
+        _limit(f"settle-{subject}", "paths", subject, "settling", at_most=settling),
+        _limit(f"edge-{subject}", "paths", subject, "edge_time", at_most="0.80 ns"),
+        _limit(f"delay-{subject}", "paths", subject, "delay", at_most=delay),
+    ]
+
+
+def _requirements() -> list[dict[str, Any]]:
+    return [
+        *_impedance_limits("converter-pairs", ("L1", "L3", "L6", "L8"), "93 ohm", "107 ohm"),
+        _limit("loss-converter-pairs", "lines", "converter-pairs", "loss", at_most="6 dB"),
+        *_impedance_limits("clocks", ("L1", "L6", "L8"), "58 ohm", "70 ohm"),
+        *_impedance_limits("general", ("L1", "L3", "L6", "L8"), "49 ohm", "61 ohm"),
+        *_clock_limits("clk-adc", "2.5 ns", "0.60 ns"),
+        *_clock_limits("clk-ref", "3.0 ns", "0.90 ns"),
+        _limit("width-jl0", "eyes", "jl0", "eye_width", at_least="0.60 UI"),
+        _limit("height-jl0", "eyes", "jl0", "eye_height", at_least="180 mV"),
+        _limit("jitter-jl0", "eyes", "jl0", "jitter_pp", at_most="0.30 UI"),
+        _limit("mask-jl0", "eyes", "jl0", "mask_growth", at_least="15 %"),
+        _limit("worst-jl0", "eyes", "jl0", "worst_height", at_least="150 mV"),
+    ]

@@ -1,0 +1,107 @@
+"""Edits of the tree: each takes a project and returns a new one, checked."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from onda.errors import InputError
+from onda.project.model import Design, KeptState, LineClass, Link, Path, Project
+
+__all__ = [
+    "keep_state",
+    "rename_kept",
+    "replace_class",
+    "replace_link",
+    "replace_path",
+    "restore_kept",
+    "set_value",
+    "show_kept",
+    "with_design",
+    "without_kept",
+]
+
+_Part = TypeVar("_Part", bound=BaseModel)
+_Listed = TypeVar("_Listed", LineClass, Path, Link)
+
+_SHOWN_AT_MOST = 3
+
+
+def set_value(part: _Part, **changes: Any) -> _Part:
+    """A copy of a part with changed fields, validated as if it had been read from a file."""
+    fields = {name: getattr(part, name) for name in type(part).model_fields}
+    try:
+        return type(part).model_validate(fields | changes)
+    except ValidationError as error:
+        first = error.errors(include_url=False, include_input=False)[0]
+        where = ".".join(str(p) for p in first["loc"]) or None
+        message = str(first["msg"]).removeprefix("Value error, ")
+        raise InputError(message, where=where) from error
+
+
+def _replaced(items: tuple[_Listed, ...], new: _Listed) -> tuple[_Listed, ...]:
+    return tuple(new if item.id == new.id else item for item in items)
+
+
+def with_design(project: Project, **changes: Any) -> Project:
+    """A project whose design has changed parts; raise `InputError` where they do not fit."""
+    return set_value(project, design=set_value(project.design, **changes))
+
+
+def replace_class(project: Project, new: LineClass) -> Project:
+    """Put a changed line class in the place of the one with the same id."""
+    return with_design(project, line_classes=_replaced(project.design.line_classes, new))
+
+
+def replace_path(project: Project, new: Path) -> Project:
+    """Put a changed path in the place of the one with the same id."""
+    return with_design(project, paths=_replaced(project.design.paths, new))
+
+
+def replace_link(project: Project, new: Link) -> Project:
+    """Put a changed link in the place of the one with the same id."""
+    return with_design(project, links=_replaced(project.design.links, new))
+
+
+def keep_state(project: Project, name: str, note: str = "") -> Project:
+    """Keep the present design under a name and show it; at most three are shown at once."""
+    number = 1 + max((int(k.id[1:]) for k in project.kept if k.id[1:].isdigit()), default=0)
+    kept = KeptState(id=f"k{number}", name=name, note=note, design=project.design)
+    return _limit_shown(set_value(project, kept=(*project.kept, kept)))
+
+
+def _limit_shown(project: Project) -> Project:
+    """Hide the oldest shown states beyond the number that can be told apart."""
+    shown = [k.id for k in project.kept if k.shown]
+    hide = set(shown[: max(0, len(shown) - _SHOWN_AT_MOST)])
+    return _map_kept(project, lambda k: set_value(k, shown=False) if k.id in hide else k)
+
+
+def _map_kept(project: Project, change: Callable[[KeptState], KeptState]) -> Project:
+    return set_value(project, kept=tuple(change(k) for k in project.kept))
+
+
+def show_kept(project: Project, identifier: str, shown: bool) -> Project:
+    """Show or hide a kept state."""
+    changed = _map_kept(
+        project, lambda k: set_value(k, shown=shown) if k.id == identifier else k
+    )
+    return _limit_shown(changed)
+
+
+def rename_kept(project: Project, identifier: str, name: str) -> Project:
+    """Give a kept state another name."""
+    return _map_kept(project, lambda k: set_value(k, name=name) if k.id == identifier else k)
+
+
+def without_kept(project: Project, identifier: str) -> Project:
+    """Delete a kept state."""
+    return set_value(project, kept=tuple(k for k in project.kept if k.id != identifier))
+
+
+def restore_kept(project: Project, identifier: str) -> Project:
+    """Make a kept state's design the present one."""
+    design: Design = next(k.design for k in project.kept if k.id == identifier)
+    return set_value(project, design=design)

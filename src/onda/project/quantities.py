@@ -1,0 +1,326 @@
+"""Quantities as people type them: `4.2mil`, `0.107 mm`, `1.5oz`, `350ps`, kept as typed and as SI."""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Annotated, Any
+
+import pint
+from pydantic import GetCoreSchemaHandler
+from pydantic_core import CoreSchema, PydanticCustomError, core_schema
+
+from onda.errors import InputError
+
+__all__ = [
+    "DIMENSIONS",
+    "Capacitance",
+    "DataRate",
+    "Frequency",
+    "Length",
+    "Quantity",
+    "Ratio",
+    "Resistance",
+    "Time",
+    "UnitInterval",
+    "Voltage",
+    "format_si",
+    "parse_quantity",
+    "quantity",
+    "read_quantity",
+    "split_si",
+    "unit_factor",
+]
+
+
+@dataclass(frozen=True, slots=True)
+class DimensionInfo:
+    """What a quantity measures.
+
+    `si` unit of the stored value; `shown` the unit in which it is shown first; `units` examples for
+    messages; `prefixes` whether the shown unit follows the size.
+    """
+
+    name: str
+    si: str
+    shown: str
+    units: str
+
+
+DIMENSIONS: dict[str, DimensionInfo] = {
+    d.name: d
+    for d in (
+        DimensionInfo("length", "m", "um", "um, mm, mil, oz (copper)"),
+        DimensionInfo("time", "s", "ns", "ps, ns"),
+        DimensionInfo("frequency", "Hz", "MHz", "kHz, MHz, GHz"),
+        DimensionInfo("resistance", "ohm", "ohm", "mohm, ohm, kohm"),
+        DimensionInfo("capacitance", "F", "pF", "fF, pF, nF"),
+        DimensionInfo("voltage", "V", "V", "mV, V"),
+        DimensionInfo("data rate", "b/s", "Gb/s", "Mb/s, Gb/s, GBd"),
+        DimensionInfo("ratio", "1", "%", "%"),
+        DimensionInfo("unit interval", "UI", "UI", "UI"),
+        DimensionInfo("loss", "dB", "dB", "dB"),
+    )
+}
+
+_DEFINITIONS = """
+femto- = 1e-15 = f-
+pico- = 1e-12 = p-
+nano- = 1e-9 = n-
+micro- = 1e-6 = u-
+milli- = 1e-3 = m-
+centi- = 1e-2 = c-
+kilo- = 1e3 = k-
+mega- = 1e6 = M-
+giga- = 1e9 = G-
+metre = [length] = m
+second = [time] = s
+hertz = [frequency] = Hz
+ohm = [resistance] = ohm
+farad = [capacitance] = F
+volt = [voltage] = V
+bitrate = [rate] = bps
+one = [ratio] = ratio
+percent = 0.01 * one = pct
+unit_interval = [interval] = UI
+decibel_value = [loss] = dB
+inch = 0.0254 * metre = in
+thou = 2.54e-5 * metre = mil
+ounce_copper = 3.479e-5 * metre = oz
+"""
+_BASE = {
+    "length": "metre",
+    "time": "second",
+    "frequency": "hertz",
+    "resistance": "ohm",
+    "capacitance": "farad",
+    "voltage": "volt",
+    "data rate": "bitrate",
+    "ratio": "one",
+    "unit interval": "unit_interval",
+    "loss": "decibel_value",
+}
+_SPELLINGS = {
+    "µ": "u",
+    "μ": "u",
+    "Ω": "ohm",
+    "Ω": "ohm",
+    "%": "pct",
+    "b/s": "bps",
+    "bit/s": "bps",
+    "Bd": "bps",
+    "ohms": "ohm",
+    "mils": "mil",
+    "R": "ohm",
+}
+_TEXT = re.compile(
+    r"\s*([+-]?(?:\d{1,40}\.?\d{0,40}|\.\d{1,40})(?:[eE][+-]?\d{1,3})?)\s*([A-Za-zµμΩΩ%/]{0,12})\s*"
+)
+
+
+@lru_cache(maxsize=1)
+def _registry() -> pint.UnitRegistry[float]:
+    # Our own short list of units: the ones of this trade, with oz as copper thickness.
+    return pint.UnitRegistry(_DEFINITIONS.strip().splitlines())
+
+
+@lru_cache(maxsize=256)
+def _factor(unit: str, dimension: str) -> float | None:
+    """SI value of one `unit`, None where it is unknown or of another dimension."""
+    spelled = unit
+    for ours, plain in _SPELLINGS.items():
+        if ours != "R" or unit == "R":
+            spelled = spelled.replace(ours, plain)
+    registry = _registry()
+    try:
+        value = registry.Quantity(1.0, spelled)
+        return float(value.to(_BASE[dimension]).magnitude)
+    except (pint.errors.PintError, AttributeError, ValueError, TypeError, AssertionError):
+        return None
+
+
+def unit_factor(unit: str, dimension: str) -> float:
+    """SI value of one `unit` of a dimension; raise `InputError` where there is no such unit."""
+    factor = _factor(unit, dimension)
+    if factor is None:
+        raise InputError(
+            f"unknown unit {unit!r} for a {dimension}",
+            remedy=f"Use {DIMENSIONS[dimension].units}.",
+        )
+    return factor
+
+
+@dataclass(frozen=True, slots=True)
+class Quantity:
+    """A value as typed and as SI; the dimension is that of the field that holds it."""
+
+    text: str
+    si: float
+
+    def __str__(self) -> str:
+        return self.text
+
+
+@lru_cache(maxsize=4096)
+def parse_quantity(text: str, dimension: str, default_unit: str | None = None) -> Quantity:
+    """Read a quantity such as ``4.2 mil``.
+
+    Parameters
+    ----------
+    dimension : a key of `DIMENSIONS`
+    default_unit : taken where the text carries no unit; without it a unit is required
+
+    Raises
+    ------
+    InputError : not a number, unit missing or unknown, or not finite
+
+    Examples
+    --------
+    >>> parse_quantity("4 mil", "length").si
+    0.0001016
+    """
+    info = DIMENSIONS[dimension]
+    match = _TEXT.fullmatch(text)
+    if match is None:
+        raise InputError(
+            f"{text[:40]!r} is not a {dimension}",
+            remedy=f"Write a number and a unit: {info.units}.",
+        )
+    number, unit = match.groups()
+    if not unit:
+        if default_unit is None:
+            raise InputError(
+                f"{text.strip()!r} has no unit",
+                remedy=f"Add one of {info.units}, as in '{number} {info.shown}'.",
+            )
+        unit = default_unit
+        text = f"{number} {unit}"
+    value = float(number) * unit_factor(unit, dimension)
+    if not math.isfinite(value):
+        raise InputError(f"{text[:40]!r} is too large", remedy="Write a finite value.")
+    return Quantity(" ".join(text.split()), value)
+
+
+def quantity(si: float, dimension: str, unit: str | None = None, digits: int = 4) -> Quantity:
+    """Make a quantity from an SI value, typed out in `unit` (default: as shown) to `digits`.
+
+    The stored SI value is that of the rounded text, so both always agree.
+    """
+    unit = unit or DIMENSIONS[dimension].shown
+    shown = si / unit_factor(unit, dimension)
+    return parse_quantity(f"{shown:.{digits}g} {unit}", dimension)
+
+
+@dataclass(frozen=True, slots=True)
+class _Dimension:
+    """Marks a pydantic field as a quantity of one dimension."""
+
+    name: str
+    positive: bool = False
+    signed: bool = False
+
+    def __get_pydantic_core_schema__(
+        self, source: type[Any], handler: GetCoreSchemaHandler
+    ) -> CoreSchema:
+        return core_schema.no_info_plain_validator_function(
+            self._validate,
+            serialization=core_schema.plain_serializer_function_ser_schema(_serialise),
+        )
+
+    def _validate(self, value: object) -> Quantity:
+        result = read_quantity(value, self.name)
+        if (result.si < 0 and not self.signed) or (self.positive and result.si == 0):
+            allowed = "above 0" if self.positive else "0 or above"
+            raise PydanticCustomError(
+                "quantity", "must be {allowed}, got {text}", {"allowed": allowed, "text": result.text}
+            )
+        return result
+
+
+def read_quantity(value: object, dimension: str) -> Quantity:
+    """Read a quantity from text or its stored form, for pydantic validators."""
+    try:
+        return _read(value, dimension)
+    except InputError as error:
+        raise PydanticCustomError("quantity", "{message}", {"message": str(error)}) from error
+
+
+def _read(value: object, dimension: str) -> Quantity:
+    if isinstance(value, Quantity):
+        return value
+    if isinstance(value, str):
+        return parse_quantity(value, dimension)
+    if isinstance(value, dict) and isinstance(value.get("text"), str):
+        parsed = parse_quantity(value["text"], dimension)
+        si = value.get("si", parsed.si)
+        if not isinstance(si, (int, float)) or isinstance(si, bool):
+            raise InputError("the SI value must be a number")
+        if not math.isclose(si, parsed.si, rel_tol=1e-9, abs_tol=1e-30):
+            raise InputError(f"{value['text']!r} and its SI value disagree")
+        return parsed
+    raise InputError(
+        "not a quantity", remedy=f"Write it as text, as in '1 {DIMENSIONS[dimension].shown}'."
+    )
+
+
+def _serialise(value: Quantity) -> dict[str, Any]:
+    return {"text": value.text, "si": value.si}
+
+
+Length = Annotated[Quantity, _Dimension("length", positive=True)]
+LengthOrZero = Annotated[Quantity, _Dimension("length")]
+Time = Annotated[Quantity, _Dimension("time", positive=True)]
+TimeOrZero = Annotated[Quantity, _Dimension("time")]
+Frequency = Annotated[Quantity, _Dimension("frequency", positive=True)]
+Resistance = Annotated[Quantity, _Dimension("resistance", positive=True)]
+ResistanceOrZero = Annotated[Quantity, _Dimension("resistance")]
+Capacitance = Annotated[Quantity, _Dimension("capacitance")]
+Voltage = Annotated[Quantity, _Dimension("voltage", signed=True)]
+DataRate = Annotated[Quantity, _Dimension("data rate", positive=True)]
+Ratio = Annotated[Quantity, _Dimension("ratio", signed=True)]
+UnitInterval = Annotated[Quantity, _Dimension("unit interval")]
+"""Field types of the model; each reads text or its stored form."""
+
+_SCALES: dict[str, tuple[tuple[float, str], ...]] = {
+    "length": ((1e-3, "mm"), (0.0, "µm")),
+    "time": ((1e-9, "ns"), (0.0, "ps")),
+    "frequency": ((1e9, "GHz"), (1e6, "MHz"), (0.0, "kHz")),
+    "resistance": ((1e3, "kΩ"), (0.0, "Ω")),
+    "capacitance": ((1e-9, "nF"), (0.0, "pF")),
+    "voltage": ((0.1, "V"), (0.0, "mV")),
+    "data rate": ((1e9, "Gb/s"), (0.0, "Mb/s")),
+    "ratio": ((0.0, "%"),),
+    "unit interval": ((0.0, "UI"),),
+    "loss": ((0.0, "dB"),),
+}
+
+
+def format_si(si: float, dimension: str, *, like: float | None = None, digits: int = 3) -> str:
+    """Show an SI value in the unit that suits its size, or the size of `like`.
+
+    Examples
+    --------
+    >>> format_si(1.08e-4, "length")
+    '108 µm'
+    """
+    number, unit = split_si(si, dimension, like=like, digits=digits)
+    return f"{number} {unit}"
+
+
+def split_si(
+    si: float, dimension: str, *, like: float | None = None, digits: int = 3
+) -> tuple[str, str]:
+    """Number and unit of `format_si` apart, for screens that set them in different ink."""
+    if not math.isfinite(si):
+        return "–", ""
+    size = abs(si if like is None else like)
+    for least, unit in _SCALES[dimension]:
+        if size >= least * (1 - 1e-12):
+            break
+    value = si / unit_factor(unit, dimension)
+    if value == 0 or abs(value) < 10.0 ** (-digits):
+        return "0", unit
+    decimals = max(0, digits - 1 - math.floor(math.log10(abs(value))))
+    return f"{value:.{decimals}f}".replace("-", "−"), unit

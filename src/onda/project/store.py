@@ -1,0 +1,182 @@
+"""The project file: one UTF-8 JSON text, sorted keys, one item a line; written atomically."""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from onda.errors import InputError
+from onda.project.model import SCHEMA_VERSION, Project
+
+__all__ = ["dumps", "load_project", "loads", "save_project", "write_atomically"]
+
+_LARGEST_BYTES = 64 * 1024 * 1024
+
+Migration = Callable[[dict[str, Any]], dict[str, Any]]
+MIGRATIONS: dict[int, Migration] = {}
+"""From schema n to n + 1, by n. Each takes and returns the plain tree."""
+
+
+def dumps(project: Project) -> str:
+    """Text of a project file."""
+    return (
+        json.dumps(
+            project.model_dump(mode="json"),
+            sort_keys=True,
+            indent=1,
+            ensure_ascii=False,
+            allow_nan=False,
+        )
+        + "\n"
+    )
+
+
+def loads(text: str, *, file: str | None = None) -> Project:
+    """Read the text of a project file.
+
+    Raises
+    ------
+    InputError : with line and column where it is not JSON, with the path of the item where a value
+        is wrong, and with the version where it comes from a newer Onda
+    """
+    tree = _parse(text, file)
+    version = tree.get("schema_version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise InputError(
+            "no schema version", file=file, remedy="This does not look like an Onda project."
+        )
+    if version > SCHEMA_VERSION:
+        raise InputError(
+            f"written by a newer Onda (schema {version}, this one reads up to {SCHEMA_VERSION})",
+            file=file,
+            remedy="Open it with the newer version; the file was left as it is.",
+        )
+    for step in range(version, SCHEMA_VERSION):
+        tree = MIGRATIONS[step](tree)
+    try:
+        return Project.model_validate_json(json.dumps(tree))
+    except ValidationError as error:
+        raise _as_input_error(error, file) from error
+
+
+def _parse(text: str, file: str | None) -> dict[str, Any]:
+    def refuse(token: str) -> float:
+        raise InputError(f"{token} is not a value", file=file, remedy="Write a finite number.")
+
+    try:
+        tree = json.loads(text, parse_constant=refuse)
+    except json.JSONDecodeError as error:
+        raise InputError(
+            f"not valid JSON: {error.msg}",
+            file=file,
+            line=error.lineno,
+            column=error.colno,
+            remedy="The file is broken or cut off there; restore it from a copy.",
+        ) from error
+    except RecursionError as error:
+        raise InputError(
+            "nested too deeply", file=file, remedy="This does not look like an Onda project."
+        ) from error
+    except ValueError as error:
+        raise InputError(f"a number is too long ({error})", file=file) from error
+    if not isinstance(tree, dict):
+        raise InputError(
+            "not an object", file=file, remedy="This does not look like an Onda project."
+        )
+    return tree
+
+
+def _as_input_error(error: ValidationError, file: str | None) -> InputError:
+    first = error.errors(include_url=False, include_input=False)[0]
+    message = str(first["msg"]).removeprefix("Value error, ")
+    more = error.error_count() - 1
+    remedy = "Correct it and open the file again."
+    if more:
+        remedy = f"There are {more} more like it. " + remedy
+    return InputError(message, file=file, where=_item_path(first["loc"]), remedy=remedy)
+
+
+def _item_path(location: tuple[int | str, ...]) -> str | None:
+    text = ""
+    for part in location:
+        if isinstance(part, int):
+            text += f"[{part}]"
+        else:
+            text += f".{part}" if text else str(part)
+    return text or None
+
+
+def load_project(path: Path) -> Project:
+    """Read a project file; see `loads`."""
+    try:
+        if path.stat().st_size > _LARGEST_BYTES:
+            raise InputError(
+                f"larger than {_LARGEST_BYTES // 2**20} MiB",
+                file=str(path),
+                remedy="This does not look like an Onda project.",
+            )
+        text = path.read_bytes().decode("utf-8")
+    except FileNotFoundError as error:
+        raise InputError(
+            "there is no such file", file=str(path), remedy="Check the name and the folder."
+        ) from error
+    except UnicodeDecodeError as error:
+        raise InputError(
+            f"not UTF-8 text (byte {error.start})",
+            file=str(path),
+            remedy="This does not look like an Onda project.",
+        ) from error
+    except OSError as error:
+        raise InputError(f"cannot be read: {error.strerror}", file=str(path)) from error
+    return loads(text, file=str(path))
+
+
+def save_project(project: Project, path: Path) -> None:
+    """Write a project file; the old file stays whole until the new one is complete.
+
+    Raises
+    ------
+    InputError : where it cannot be written (disk full, no permission, folder gone)
+    """
+    write_atomically(path, dumps(project).encode("utf-8"))
+
+
+def write_atomically(path: Path, data: bytes) -> None:
+    """Write to a temporary file beside `path`, flush it to disk, then rename it over `path`."""
+    temporary: str | None = None
+    try:
+        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        with os.fdopen(handle, "wb") as stream:
+            stream.write(data)
+            stream.flush()
+            os.fsync(stream.fileno())
+        if path.exists():
+            os.chmod(temporary, path.stat().st_mode & 0o777)
+        else:
+            os.chmod(temporary, 0o644)
+        os.replace(temporary, path)
+        temporary = None
+        _flush_folder(path.parent)
+    except OSError as error:
+        raise InputError(
+            f"could not be saved: {error.strerror or error}",
+            file=str(path),
+            remedy="The file on disk is as it was. Free some space or choose another place.",
+        ) from error
+    finally:
+        if temporary is not None:
+            Path(temporary).unlink(missing_ok=True)
+
+
+def _flush_folder(folder: Path) -> None:
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
