@@ -17,6 +17,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+import scipy.fft
 from numpy.typing import NDArray
 
 from onda.engine.circuits.net import LinePiece, Net
@@ -61,7 +62,7 @@ class LinearSolution:
         change = _along(line, self.s, self.change, np.asarray(places, dtype=float))
         a, b = self.node_dc[line.node_a], self.node_dc[line.node_b]
         dc = a + (b - a) * np.asarray(places, dtype=float) / line.length
-        return dc[:, None] + self._invert(change.T).T
+        return dc[:, None] + self._invert(change)
 
     def _invert(self, transform: ComplexArray) -> FloatArray:
         return _invert(self.s, transform, len(self.time))
@@ -105,18 +106,17 @@ def _contour(end: float, samples: int) -> ComplexArray:
 
 
 def _invert(s: ComplexArray, transform: ComplexArray, samples: int) -> FloatArray:
-    """Inverse transform of (m,) or (m, k) on the contour, first `samples` times."""
+    """Inverse transform of (..., m) on the contour, first `samples` times."""
     n = 2 * len(s)
     window = 2.0 * math.pi / (s[1] - s[0]).imag
-    shape = (-1,) + (1,) * (transform.ndim - 1)
     # A soft end of the spectrum instead of a cut: less ringing at bends of the waveform.
     taper = np.cos(0.5 * math.pi * (np.arange(len(s)) + 0.5) / len(s)) ** 0.25
-    full = np.zeros((n, *transform.shape[1:]), dtype=complex)
-    full[: len(s)] = transform * taper.reshape(shape)
+    full = np.zeros((*transform.shape[:-1], n), dtype=complex)
+    full[..., : len(s)] = transform * taper
     t = np.arange(samples) * (window / n)
     turn = np.exp(1j * math.pi * np.arange(samples) / n + s[0].real * t)
-    out = np.fft.ifft(full, axis=0)[:samples]
-    return 2.0 * n / window * np.real(out * turn.reshape(shape))
+    out = scipy.fft.ifft(full, axis=-1, overwrite_x=True)[..., :samples]
+    return 2.0 * n / window * np.real(out * turn)
 
 
 def node_response(net: Net, s: ComplexArray) -> ComplexArray:
@@ -153,15 +153,15 @@ def _stamp(
 def _along(
     piece: LinePiece, s: ComplexArray, nodes: ComplexArray, places: FloatArray
 ) -> ComplexArray:
-    """Voltage transforms (m, places) along a piece from those of its ends, without overflow."""
+    """Voltage transforms (places, m) along a piece from those of its ends, without overflow."""
     gamma, _ = piece.line.propagation(s)
     decay = np.exp(-gamma * piece.length)
     a, b = nodes[:, piece.node_a], nodes[:, piece.node_b]
     # One wave from each end; together they make up the end voltages.
-    from_a = ((a - b * decay) / (1.0 - decay**2))[:, None]
-    from_b = ((b - a * decay) / (1.0 - decay**2))[:, None]
-    g = gamma[:, None]
-    return from_a * np.exp(-g * places) + from_b * np.exp(-g * (piece.length - places))
+    from_a = (a - b * decay) / (1.0 - decay**2)
+    from_b = (b - a * decay) / (1.0 - decay**2)
+    x = places[:, None]
+    return from_a * np.exp(-gamma * x) + from_b * np.exp(-gamma * (piece.length - x))
 
 
 def dc_voltages(net: Net, source: float) -> FloatArray:

@@ -33,6 +33,8 @@ class Boundary:
     material_left, material_right : (n,) index into `materials`, -1 for air.
     open_start, open_end : (n,) bool
         The piece was cut off there; in truth it goes on to infinity.
+    smooth_start, smooth_end : (n,) bool
+        The piece goes on straight beyond x = 0, where it was only cut.
     materials : names of the dielectrics.
     material_er : relative permittivity of each.
     """
@@ -46,6 +48,8 @@ class Boundary:
     material_right: NDArray[np.int64]
     open_start: NDArray[np.bool_]
     open_end: NDArray[np.bool_]
+    smooth_start: NDArray[np.bool_]
+    smooth_end: NDArray[np.bool_]
     materials: tuple[str, ...]
     material_er: tuple[float, ...]
 
@@ -91,7 +95,9 @@ def _index_of(names: list[tuple[str, float]], name: str, er: float) -> int:
     return names.index(key)
 
 
-def arrange(section: CrossSection, y_low: float, y_high: float, reach: float) -> Boundary:
+def arrange(
+    section: CrossSection, y_low: float, y_high: float, reach: float, *, half: bool = False
+) -> Boundary:
     """Cut the section's outlines into charge-carrying pieces between two heights.
 
     Parameters
@@ -100,12 +106,14 @@ def arrange(section: CrossSection, y_low: float, y_high: float, reach: float) ->
         Heights of the planes that bound the part wanted (infinite where there is none).
     reach : metres
         Where dielectric interfaces are cut off, left and right of x = 0.
+    half : keep only what lies at x > 0, for a section that is its own mirror image
     """
     raw, open_raw = _raw_segments(section, y_low, y_high, reach)
-    start, end, open_start, open_end = _cut(raw, open_raw)
-    lookup = _Lookup(section)
     size = _typical_size(section)
-    return _classify(lookup, start, end, open_start, open_end, 1e-6 * size)
+    pieces = _cut(raw, open_raw, half)
+    if half:
+        pieces = pieces.where(0.5 * (pieces.start + pieces.end)[:, 0] > 1e-9 * size)
+    return _classify(_Lookup(section), pieces, 1e-6 * size)
 
 
 def _typical_size(section: CrossSection) -> float:
@@ -133,10 +141,24 @@ def _raw_segments(
     return raw[keep], is_open[keep]
 
 
-def _cut(
-    raw: NDArray[np.float64], is_open: NDArray[np.bool_]
-) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.bool_], NDArray[np.bool_]]:
-    """Cut all segments where others cross or touch them; drop doubles."""
+@dataclass(frozen=True, slots=True)
+class _Pieces:
+    """Cut segments before it is known what lies on either side; flags are (n, 2): start, end."""
+
+    start: NDArray[np.float64]
+    end: NDArray[np.float64]
+    is_open: NDArray[np.bool_]
+    smooth: NDArray[np.bool_]
+
+    def where(self, keep: NDArray[np.bool_]) -> _Pieces:
+        return _Pieces(self.start[keep], self.end[keep], self.is_open[keep], self.smooth[keep])
+
+
+def _cut(raw: NDArray[np.float64], is_open: NDArray[np.bool_], everywhere: bool) -> _Pieces:
+    """Cut all segments where others cross or touch them; drop doubles.
+
+    Segments that run to infinity on both sides are cut at x = 0, all others only if `everywhere`.
+    """
     a, b = raw[:, :2], raw[:, 2:]
     d = b - a
     length = np.hypot(d[:, 0], d[:, 1])
@@ -155,14 +177,22 @@ def _cut(
     off = np.abs(rel[..., 0] * d[:, None, 1] - rel[..., 1] * d[:, None, 0]) / length[:, None]
     scale = float(np.median(length))
     on_it = (off < 1e-7 * scale) & (along > eps) & (along < 1 - eps)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        at_axis = np.where(np.abs(d[:, 0]) > 1e-12 * length, -a[:, 0] / d[:, 0], -1.0)
+    at_axis = np.where(is_open | everywhere, at_axis, -1.0)
     starts: list[NDArray[np.float64]] = []
     stops: list[NDArray[np.float64]] = []
-    opens: list[tuple[bool, bool]] = []
+    flags: list[tuple[bool, bool, bool, bool]] = []
     seen: set[tuple[float, float, float]] = set()
     for i in range(len(raw)):
         cuts = np.unique(np.concatenate([[0.0, 1.0], t[i][meets[i]], along[i][on_it[i]]]))
         cuts = cuts[np.concatenate([[True], np.diff(cuts) > 1e-9])]
         cuts[-1] = 1.0
+        axis = float(at_axis[i])
+        if eps < axis < 1 - eps and np.abs(cuts - axis).min() > eps:
+            cuts = np.sort(np.append(cuts, axis))
+        else:
+            axis = -1.0
         for t0, t1 in zip(cuts[:-1], cuts[1:], strict=True):
             p, q = a[i] + t0 * d[i], a[i] + t1 * d[i]
             m = 0.5 * (p + q)
@@ -173,19 +203,20 @@ def _cut(
             seen.add(key)
             starts.append(p)
             stops.append(q)
-            opens.append((bool(is_open[i] and t0 == 0.0), bool(is_open[i] and t1 == 1.0)))
-    flags = np.array(opens, dtype=bool).reshape(-1, 2)
-    return np.array(starts), np.array(stops), flags[:, 0], flags[:, 1]
+            flags.append(
+                (
+                    bool(is_open[i] and t0 == 0.0),
+                    bool(is_open[i] and t1 == 1.0),
+                    t0 == axis,
+                    t1 == axis,
+                )
+            )
+    marks = np.array(flags, dtype=bool).reshape(-1, 4)
+    return _Pieces(np.array(starts), np.array(stops), marks[:, :2], marks[:, 2:])
 
 
-def _classify(
-    lookup: _Lookup,
-    start: NDArray[np.float64],
-    end: NDArray[np.float64],
-    open_start: NDArray[np.bool_],
-    open_end: NDArray[np.bool_],
-    step: float,
-) -> Boundary:
+def _classify(lookup: _Lookup, pieces: _Pieces, step: float) -> Boundary:
+    start, end = pieces.start, pieces.end
     d = end - start
     length = np.hypot(d[:, 0], d[:, 1])
     normal = np.column_stack([-d[:, 1], d[:, 0]]) / length[:, None]
@@ -215,8 +246,10 @@ def _classify(
         er_right=np.array([r[3] for r in rows]),
         material_left=np.array([r[4] for r in rows], dtype=np.int64),
         material_right=np.array([r[5] for r in rows], dtype=np.int64),
-        open_start=open_start[picked],
-        open_end=open_end[picked],
+        open_start=pieces.is_open[picked, 0],
+        open_end=pieces.is_open[picked, 1],
+        smooth_start=pieces.smooth[picked, 0],
+        smooth_end=pieces.smooth[picked, 1],
         materials=lookup.materials,
         material_er=lookup.ers,
     )

@@ -46,7 +46,11 @@ def field_lines(
         )
         if len(path) > 3:
             scale = -1.0 if charges.flipped else 1.0
-            lines.append(np.column_stack([path[:, 0], charges.y_shift + scale * path[:, 1]]))
+            lines.append(
+                np.column_stack(
+                    [charges.x_shift + path[:, 0], charges.y_shift + scale * path[:, 1]]
+                )
+            )
     return tuple(lines)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,13 +13,15 @@ from onda.engine.section.arrangement import Boundary
 __all__ = ["Mesh", "mesh"]
 
 _GRADING = 4.0
+"""Power of the refinement towards an edge, where charge is singular."""
 _OPPOSITE = 2.0
-"""Longest panel as a share of the distance to the nearest boundary opposite (coarse mesh)."""
-_OPEN = 3.0
-_OPENN = 2.0
-_MID=1.5
+"""Longest panel as a share of the distance to the nearest boundary opposite (first mesh)."""
 _STRETCH = 7.0
-"""Growth exponent of panels on interfaces that run to infinity."""
+_STRETCH_POWER = 3.0
+"""Growth of panels on interfaces that run to infinity: exponential, a power law near the edge."""
+_ON_OPEN = 2.0
+_ON_INTERFACE = 1.5
+"""How many more panels an interface gets than a conductor's side."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,14 +39,32 @@ class Mesh:
     piece: NDArray[np.int64]
 
 
-def _graded(t: NDArray[np.float64], open_start: bool, open_end: bool) -> NDArray[np.float64]:
+@dataclass(frozen=True, slots=True)
+class _Ends:
+    """How the ends of a piece are: cut off on the way to infinity, or only cut at the axis."""
+
+    open_start: bool
+    open_end: bool
+    smooth_start: bool
+    smooth_end: bool
+
+    @property
+    def is_open(self) -> bool:
+        return self.open_start or self.open_end
+
+
+def _graded(t: NDArray[np.float64], ends: _Ends) -> NDArray[np.float64]:
     """Map even steps t in 0..1 to places 0..1 along a piece, fine towards its true ends."""
-    if open_start and open_end:
-        raise AssertionError("an interface without any conductor carries no charge")
-    if open_end:
-        return np.expm1(_STRETCH * t**_OPEN) / np.expm1(_STRETCH)
-    if open_start:
-        return 1.0 - _graded(1.0 - t, False, True)
+    if ends.open_end:
+        return np.expm1(_STRETCH * t**_STRETCH_POWER) / math.expm1(_STRETCH)
+    if ends.open_start:
+        return 1.0 - np.expm1(_STRETCH * (1.0 - t) ** _STRETCH_POWER) / math.expm1(_STRETCH)
+    if ends.smooth_start and ends.smooth_end:
+        return t
+    if ends.smooth_start:
+        return 1.0 - (1.0 - t) ** _GRADING
+    if ends.smooth_end:
+        return t**_GRADING
     return np.where(
         t < 0.5,
         0.5 * (2.0 * t) ** _GRADING,
@@ -73,40 +94,64 @@ def mesh(
     a, b = boundary.start, boundary.end
     touching = _touching(a, b)
     coarse: list[NDArray[np.float64]] = []
-    flags: list[tuple[bool, bool]] = []
+    kinds: list[_Ends] = []
     for i in range(len(a)):
-        open_start, open_end = bool(boundary.open_start[i]), bool(boundary.open_end[i])
-        if open_start and open_end:
-            continue
+        ends = _Ends(
+            bool(boundary.open_start[i]),
+            bool(boundary.open_end[i]),
+            bool(boundary.smooth_start[i]),
+            bool(boundary.smooth_end[i]),
+        )
         n = per_piece
         if boundary.conductor[i] < 0:
-            n = int(per_piece * (_OPENN if open_start or open_end else _MID))
-        t = np.linspace(0.0, 1.0, n + 1)
+            n = int(per_piece * (_ON_OPEN if ends.is_open else _ON_INTERFACE))
+        if ends.smooth_start or ends.smooth_end:
+            n = math.ceil(n / 2) if not ends.is_open else n
         others = np.flatnonzero(~touching[i])
-        for _ in range(6):
-            s = _graded(t, open_start, open_end)
-            points = a[i] + 0.5 * (s[1:] + s[:-1])[:, None] * (b[i] - a[i])
-            length = np.diff(s) * np.hypot(*(b[i] - a[i]))
-            room = np.full(len(points), np.inf)
-            if len(others):
-                room = _distance_to_pieces(points, a[others], b[others]).min(axis=1)
-            room = np.minimum(room, 2.0 * (points[:, 1] - y_low))
-            room = np.minimum(room, 2.0 * (y_high - points[:, 1]))
-            if open_start or open_end:
-                # Far out the field is smooth on the scale of the distance already gone.
-                gone = (s[:-1] if open_end else 1.0 - s[1:]) * np.hypot(*(b[i] - a[i]))
-                room = np.maximum(room, 0.8 * gone)
-            long = length > _OPPOSITE * room
-            if not long.any():
-                break
-            t = np.sort(np.concatenate([t, 0.5 * (t[1:] + t[:-1])[long]]))
-        coarse.append(t)
-        flags.append((open_start, open_end))
-    kept = np.flatnonzero(~(boundary.open_start & boundary.open_end))
+        room = _Room(a[i], b[i], a[others], b[others], y_low, y_high, ends)
+        coarse.append(_split_long(np.linspace(0.0, 1.0, n + 1), room))
+        kinds.append(ends)
     middle = [_halved(t) for t in coarse]
     fine = [_halved(t) for t in middle]
-    first, second, third = (_lay(a, b, kept, steps, flags) for steps in (coarse, middle, fine))
+    first, second, third = (_lay(a, b, steps, kinds) for steps in (coarse, middle, fine))
     return first, second, third
+
+
+@dataclass(frozen=True, slots=True)
+class _Room:
+    """One piece and what lies opposite to it."""
+
+    a: NDArray[np.float64]
+    b: NDArray[np.float64]
+    others_a: NDArray[np.float64]
+    others_b: NDArray[np.float64]
+    y_low: float
+    y_high: float
+    ends: _Ends
+
+    def too_long(self, t: NDArray[np.float64]) -> NDArray[np.bool_]:
+        """Which steps give panels longer than what lies opposite is far."""
+        s = _graded(t, self.ends)
+        whole = float(np.hypot(*(self.b - self.a)))
+        points = self.a + 0.5 * (s[1:] + s[:-1])[:, None] * (self.b - self.a)
+        room = np.minimum(2.0 * (points[:, 1] - self.y_low), 2.0 * (self.y_high - points[:, 1]))
+        if len(self.others_a):
+            opposite = _distance_to_pieces(points, self.others_a, self.others_b).min(axis=1)
+            room = np.minimum(room, opposite)
+        if self.ends.is_open:
+            # Far out the field is smooth on the scale of the distance already gone.
+            gone = (s[:-1] if self.ends.open_end else 1.0 - s[1:]) * whole
+            room = np.maximum(room, 0.4 * gone)
+        return np.diff(s) * whole > _OPPOSITE * room
+
+
+def _split_long(t: NDArray[np.float64], room: _Room) -> NDArray[np.float64]:
+    for _ in range(6):
+        long = room.too_long(t)
+        if not long.any():
+            break
+        t = np.sort(np.concatenate([t, 0.5 * (t[1:] + t[:-1])[long]]))
+    return t
 
 
 def _halved(t: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -127,13 +172,12 @@ def _touching(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.bool
 def _lay(
     a: NDArray[np.float64],
     b: NDArray[np.float64],
-    kept: NDArray[np.int64],
     steps: list[NDArray[np.float64]],
-    flags: list[tuple[bool, bool]],
+    kinds: list[_Ends],
 ) -> Mesh:
     starts, ends, piece = [], [], []
-    for i, t, (open_start, open_end) in zip(kept, steps, flags, strict=True):
-        s = _graded(t, open_start, open_end)[:, None]
+    for i, (t, kind) in enumerate(zip(steps, kinds, strict=True)):
+        s = _graded(t, kind)[:, None]
         points = a[i] * (1.0 - s) + b[i] * s
         starts.append(points[:-1])
         ends.append(points[1:])

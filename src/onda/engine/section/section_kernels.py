@@ -140,15 +140,18 @@ def fill(
     on_conductor: NDArray[np.bool_],
     images: int,
     b: float,
-) -> NDArray[np.float64]:
-    """Collocation matrix (n, n) of n panels.
+    mirror: bool,
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Collocation matrices (n, n) of n panels.
 
     Conductor rows give the potential at the panel's middle; dielectric rows give
     `contrast * E_n + sigma/(2 eps0)`, contrast = (er_left - er_right)/(er_left + er_right) with the
-    normal to the left.
+    normal to the left. With `mirror` the panels are the half at x > 0, and the second matrix is the
+    influence of their mirror images; without, it is empty.
     """
     n = start.shape[0]
-    out = np.empty((n, n))
+    own = np.empty((n, n))
+    other = np.empty((n, n) if mirror else (0, 0))
     d = end - start
     length = np.sqrt(d[:, 0] ** 2 + d[:, 1] ** 2)
     tx = d[:, 0] / length
@@ -161,7 +164,13 @@ def fill(
                 phi, _, _ = _influence(
                     px, py, start[j, 0], start[j, 1], tx[j], ty[j], length[j], images, b
                 )
-                out[i, j] = phi
+                own[i, j] = phi
+            if mirror:
+                for j in range(n):
+                    phi, _, _ = _influence(
+                        px, py, -start[j, 0], start[j, 1], -tx[j], ty[j], length[j], images, b
+                    )
+                    other[i, j] = phi
         else:
             nx = -ty[i] * contrast[i]
             ny = tx[i] * contrast[i]
@@ -169,11 +178,17 @@ def fill(
                 _, ex, ey = _influence(
                     px, py, start[j, 0], start[j, 1], tx[j], ty[j], length[j], images, b
                 )
-                out[i, j] = ex * nx + ey * ny
+                own[i, j] = ex * nx + ey * ny
+            if mirror:
+                for j in range(n):
+                    _, ex, ey = _influence(
+                        px, py, -start[j, 0], start[j, 1], -tx[j], ty[j], length[j], images, b
+                    )
+                    other[i, j] = ex * nx + ey * ny
             # The panel's own field at its middle is the jump, in the principal value nothing.
             _, gx, gy = _panel(px, py, start[i, 0], start[i, 1], tx[i], ty[i], length[i])
-            out[i, i] += 0.5 - (gx * nx + gy * ny) * _INV_2PI
-    return out
+            own[i, i] += 0.5 - (gx * nx + gy * ny) * _INV_2PI
+    return own, other
 
 
 @njit(cache=True, nogil=True, fastmath=_FAST)
