@@ -1,0 +1,101 @@
+"""Pictures for the record, drawn without a display."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.colors import LinearSegmentedColormap
+from matplotlib.figure import Figure
+
+from onda.studies.eye import EyeResult
+from onda.studies.impedance import ImpedanceResult
+from onda.studies.path import PathResult
+
+__all__ = ["draw_eye", "draw_line", "draw_path"]
+
+_INK, _SECONDARY, _SEA, _FAILS, _PAPER = "#1E2B33", "#56646B", "#0E6B78", "#B8432F", "#FCFAF5"
+_DENSITY = LinearSegmentedColormap.from_list("density", [_PAPER, "#0E6B78", "#1E2B33"])
+
+
+def _figure(width: float = 7.2, height: float = 3.6) -> Figure:
+    figure = Figure(figsize=(width, height), dpi=110, facecolor=_PAPER, layout="constrained")
+    FigureCanvasAgg(figure)
+    return figure
+
+
+def _style(axes: object) -> None:
+    axes.set_facecolor(_PAPER)  # type: ignore[attr-defined]
+    axes.tick_params(colors=_SECONDARY, labelsize=8)  # type: ignore[attr-defined]
+    for spine in axes.spines.values():  # type: ignore[attr-defined]
+        spine.set_color("#DCD5C7")
+    axes.xaxis.label.set_color(_SECONDARY)  # type: ignore[attr-defined]
+    axes.yaxis.label.set_color(_SECONDARY)  # type: ignore[attr-defined]
+
+
+def draw_line(result: ImpedanceResult, file: Path) -> None:
+    """Impedance and loss against frequency."""
+    figure = _figure(7.2, 2.8)
+    left, right = figure.subplots(1, 2)
+    ghz = result.frequency / 1e9
+    left.semilogx(ghz, result.z_of_f, color=_SEA)
+    left.set(xlabel="GHz", ylabel="impedance, Ω")
+    for values, color, label in (
+        (result.loss_db_per_m, _SEA, "total"),
+        (result.dielectric_db_per_m, "#6B8B2F", "dielectric"),
+        (result.conductor_db_per_m, "#B8552F", "copper"),
+    ):
+        right.plot(ghz, 0.1 * values, color=color, label=label)
+    right.set(xlabel="GHz", ylabel="loss, dB per 100 mm")
+    right.legend(frameon=False, fontsize=8, labelcolor=_INK)
+    for axes in (left, right):
+        _style(axes)
+    figure.savefig(file)
+
+
+def draw_path(result: PathResult, limit: float | None, file: Path) -> None:
+    """Wave map and the waveforms at driver and receiver."""
+    figure = _figure(7.2, 5.2)
+    upper, lower = figure.subplots(2, 1, height_ratios=[1, 1.2])
+    ns = result.time * 1e9
+    shown = upper.pcolormesh(
+        result.places * 1e12, ns, result.volts.T, cmap="viridis", shading="nearest"
+    )
+    upper.invert_yaxis()
+    upper.set(xlabel="delay from the driver, ps", ylabel="time, ns")
+    figure.colorbar(shown, ax=upper, label="V")
+    lower.plot(ns, result.pad, color="#B8552F", label="driver pad", lw=1)
+    lower.plot(ns, result.load, color=_SEA, label="receiver", lw=1.8)
+    if limit is not None:
+        lower.axhline(result.high + limit, color=_FAILS, ls="--", lw=1, label="overshoot limit")
+    lower.set(xlabel="time, ns", ylabel="V")
+    lower.legend(frameon=False, fontsize=8, labelcolor=_INK)
+    for axes in (upper, lower):
+        _style(axes)
+    figure.savefig(file)
+
+
+def draw_eye(result: EyeResult, mask: tuple[float, float, float] | None, file: Path) -> None:
+    """Density over two unit intervals, with the mask (whole width, flat, height)."""
+    figure = _figure(7.2, 3.8)
+    axes = figure.subplots()
+    eye = result.eye
+    half = eye.density.shape[0] // 2
+    twice = np.concatenate([eye.density[half:], eye.density, eye.density[:half]]).T
+    top = eye.v_low + eye.v_step * eye.density.shape[1]
+    axes.imshow(
+        np.log1p(twice),
+        origin="lower",
+        aspect="auto",
+        cmap=_DENSITY,
+        extent=(-1.0, 1.0, eye.v_low * 1e3, top * 1e3),
+    )
+    if mask is not None:
+        width, flat, height = mask
+        x = np.array([-width, -flat, flat, width, flat, -flat, -width]) / 2
+        y = np.array([0, height, height, 0, -height, -height, 0]) / 2
+        axes.plot(x, (y + eye.base) * 1e3, color=_FAILS, ls="--", lw=1.2)
+    axes.set(xlabel="unit intervals", ylabel="mV")
+    _style(axes)
+    figure.savefig(file)

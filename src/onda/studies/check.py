@@ -1,0 +1,128 @@
+"""Check a whole board: every requirement of every stage."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+
+from onda.errors import OndaError
+from onda.project.model import Design, Project, Requirement
+from onda.studies.eye import EYE
+from onda.studies.impedance import IMPEDANCE, ImpedanceInputs
+from onda.studies.margins import (
+    Margin,
+    Measured,
+    margin_of,
+    measure_eye,
+    measure_line,
+    measure_path,
+)
+from onda.studies.path import PATH
+from onda.studies.resolve import EyeInputs, PathInputs, eye_inputs, line_inputs, path_inputs
+from onda.studies.runner import StudyRunner
+from onda.studies.study import key_of
+
+__all__ = ["Need", "check_project", "margins_from", "need_of", "needs"]
+
+_log = logging.getLogger(__name__)
+
+Inputs = ImpedanceInputs | PathInputs | EyeInputs
+Need = tuple[str, Inputs]
+"""A study, by name, and its inputs."""
+
+_STUDIES = {"impedance": IMPEDANCE, "path": PATH, "eye": EYE}
+
+
+def need_of(design: Design, requirement: Requirement) -> Need:
+    """The study and inputs that a requirement is judged by."""
+    if requirement.stage == "lines":
+        line_class = design.line_class(requirement.subject)
+        layer = requirement.layer or line_class.on[0].layer
+        return "impedance", ImpedanceInputs(line_inputs(design, line_class, layer))
+    if requirement.stage == "paths":
+        return "path", path_inputs(design, design.path(requirement.subject))
+    return "eye", eye_inputs(design, design.link(requirement.subject))
+
+
+def needs(design: Design, requirements: tuple[Requirement, ...]) -> list[Need]:
+    """All that has to be run for some requirements, each once; what cannot be stated is left out."""
+    out: dict[str, Need] = {}
+    for requirement in requirements:
+        try:
+            need = need_of(design, requirement)
+        except OndaError:
+            continue
+        out.setdefault(key_of(*need), need)
+    return list(out.values())
+
+
+def run_need(runner: StudyRunner, need: Need) -> object:
+    """Result of a need, from the cache or computed now."""
+    name, inputs = need
+    return runner.result(_STUDIES[name], inputs)  # type: ignore[arg-type]
+
+
+def known_result(runner: StudyRunner, need: Need) -> object | None:
+    """Result of a need if it is in the cache."""
+    name, inputs = need
+    return runner.cached(_STUDIES[name], inputs)  # type: ignore[arg-type]
+
+
+def measured_from(requirement: Requirement, design: Design, result: object) -> Measured:
+    """Read a requirement's measure off its study's result."""
+    if requirement.stage == "lines":
+        layer = requirement.layer or design.line_class(requirement.subject).on[0].layer
+        return measure_line(result, layer, requirement.measure)  # type: ignore[arg-type]
+    if requirement.stage == "paths":
+        return measure_path(result, requirement.measure)  # type: ignore[arg-type]
+    return measure_eye(result, requirement.measure)  # type: ignore[arg-type]
+
+
+def margins_from(
+    design: Design,
+    requirements: tuple[Requirement, ...],
+    result_of: Callable[[Need], object | None],
+) -> list[Margin]:
+    """Margins of requirements, with results from `result_of`; those without are unknown."""
+    out = []
+    for requirement in requirements:
+        measured, key = None, ""
+        try:
+            need = need_of(design, requirement)
+            result = result_of(need)
+            key = key_of(*need)
+            if result is not None:
+                measured = measured_from(requirement, design, result)
+        except OndaError as error:
+            measured = Measured(float("nan"), "", str(error))
+        out.append(margin_of(requirement, measured, key))
+    return out
+
+
+def check_project(
+    project: Project,
+    runner: StudyRunner,
+    *,
+    only: str | None = None,
+    progress: Callable[[int, int, str], None] | None = None,
+) -> list[Margin]:
+    """Run whatever is not known yet and hold everything against its requirement.
+
+    Parameters
+    ----------
+    only : a stage name, to leave the others out
+    progress : told (done, of, what)
+    """
+    wanted = tuple(r for r in project.requirements if only in (None, r.stage))
+    todo = needs(project.design, wanted)
+    results: dict[str, object] = {}
+    for i, need in enumerate(todo):
+        if progress is not None:
+            progress(i, len(todo), need[0])
+        try:
+            results[key_of(*need)] = run_need(runner, need)
+        except OndaError as error:
+            _log.warning("%s failed: %s", need[0], error)
+    if progress is not None:
+        progress(len(todo), len(todo), "")
+    return margins_from(project.design, wanted, lambda n: results.get(key_of(*n)))

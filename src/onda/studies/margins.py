@@ -1,0 +1,206 @@
+"""Hold results against requirements: by how much each holds, and how that was measured."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import Enum
+
+from onda.project.model import MEASURE_DIMENSIONS, Requirement
+from onda.project.quantities import format_si
+from onda.studies.eye import EyeResult
+from onda.studies.impedance import ImpedanceResult
+from onda.studies.path import PathResult
+
+__all__ = [
+    "MEASURE_TITLES",
+    "Margin",
+    "Measured",
+    "State",
+    "limits_text",
+    "margin_of",
+    "measure_eye",
+    "measure_line",
+    "measure_path",
+    "worst",
+]
+
+_TIGHT = 0.1
+"""A margin below this share of its limit is called tight."""
+
+
+class State(Enum):
+    """How a requirement stands."""
+
+    HOLDS = "holds"
+    TIGHT = "tight"
+    FAILS = "fails"
+    UNKNOWN = "unknown"
+
+
+_SEVERITY = {State.FAILS: 3, State.TIGHT: 2, State.UNKNOWN: 1, State.HOLDS: 0}
+
+MEASURE_TITLES: dict[str, str] = {
+    "impedance": "Impedance",
+    "loss": "Loss, 100 mm",
+    "overshoot": "Overshoot",
+    "undershoot": "Undershoot",
+    "settling": "Settling",
+    "edge_time": "Edge at load",
+    "delay": "Delay",
+    "eye_width": "Eye width",
+    "eye_height": "Eye height",
+    "jitter_pp": "Jitter, p-p",
+    "mask_growth": "Mask grows by",
+    "worst_height": "Worst-case height",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """A measured value, SI, where it was found, and how."""
+
+    value: float
+    where: str
+    how: str
+
+
+@dataclass(frozen=True, slots=True)
+class Margin:
+    """A requirement held against a result.
+
+    `margin` is positive when it holds, in the unit of the value; `normalised` is relative to the
+    limit (to half the room between two). NaN where there is no result.
+    """
+
+    requirement: str
+    stage: str
+    subject: str
+    title: str
+    dimension: str
+    value: float
+    low: float | None
+    high: float | None
+    margin: float
+    normalised: float
+    where: str
+    how: str
+    evidence: str
+    source: str
+
+    @property
+    def state(self) -> State:
+        """Whether it holds."""
+        if math.isnan(self.normalised):
+            return State.UNKNOWN
+        if self.normalised < 0:
+            return State.FAILS
+        return State.TIGHT if self.normalised < _TIGHT else State.HOLDS
+
+    @property
+    def value_text(self) -> str:
+        """The value as shown."""
+        return format_si(self.value, self.dimension)
+
+    @property
+    def sentence(self) -> str:
+        """The result as one sentence."""
+        return f"{self.title} {self.value_text}, {limits_text(self)}: {self.state.value}"
+
+
+def limits_text(margin: Margin) -> str:
+    """The limits as shown: ``≤ 0.300 V``, ``58.0 – 70.0 Ω``."""
+    low, high, dimension = margin.low, margin.high, margin.dimension
+    if low is not None and high is not None:
+        number = format_si(low, dimension, like=high).rsplit(" ", 1)[0]
+        return f"{number} – {format_si(high, dimension)}"
+    if high is not None:
+        return f"≤ {format_si(high, dimension)}"
+    return f"≥ {format_si(low or 0.0, dimension)}"
+
+
+def margin_of(requirement: Requirement, measured: Measured | None, evidence: str = "") -> Margin:
+    """Hold one measured value against one requirement."""
+    low = requirement.at_least.si if requirement.at_least else None
+    high = requirement.at_most.si if requirement.at_most else None
+    value = measured.value if measured else math.nan
+    margin, normalised = _distance(value, low, high)
+    title = MEASURE_TITLES[requirement.measure]
+    if requirement.layer:
+        title += f" {requirement.layer}"
+    if measured is not None and math.isnan(measured.value):
+        # It was looked for and is not there: an edge that never arrives does not hold.
+        margin, normalised = -math.inf, -math.inf
+    return Margin(
+        requirement=requirement.id,
+        stage=requirement.stage,
+        subject=requirement.subject,
+        title=title,
+        dimension=MEASURE_DIMENSIONS[requirement.measure],
+        value=value,
+        low=low,
+        high=high,
+        margin=margin,
+        normalised=normalised,
+        where=measured.where if measured else "",
+        how=measured.how if measured else "not computed yet",
+        evidence=evidence,
+        source=requirement.source,
+    )
+
+
+def _distance(value: float, low: float | None, high: float | None) -> tuple[float, float]:
+    if low is not None and high is not None:
+        margin = min(value - low, high - value)
+        return margin, margin / (0.5 * (high - low))
+    if high is not None:
+        return high - value, (high - value) / (abs(high) or 1.0)
+    assert low is not None
+    return value - low, (value - low) / (abs(low) or 1.0)
+
+
+def worst(margins: Iterable[Margin]) -> State:
+    """The worst state among margins; unknown where there are none."""
+    states = [m.state for m in margins]
+    return max(states, key=_SEVERITY.__getitem__) if states else State.UNKNOWN
+
+
+def measure_line(result: ImpedanceResult, layer: str, measure: str) -> Measured:
+    """Read a measure off an impedance result."""
+    if measure == "impedance":
+        how = f"boundary elements, estimated error {result.error:.2%}"
+        return Measured(result.z, layer, how)
+    if measure == "loss":
+        return Measured(0.1 * result.loss_at, layer, "attenuation of 100 mm at the class frequency")
+    raise KeyError(measure)
+
+
+def measure_path(result: PathResult, measure: str) -> Measured:
+    """Read a measure off a path result."""
+    m = result.measures
+    at_load = "at the receiver"
+    table = {
+        "overshoot": Measured(
+            m.overshoot, f"{at_load}, {m.overshoot_time * 1e9:.2f} ns", "beyond the settled level"
+        ),
+        "undershoot": Measured(m.undershoot, at_load, "back from the settled level"),
+        "settling": Measured(m.settling, at_load, "from 50 % until within 5 % of the step"),
+        "edge_time": Measured(m.edge_time, at_load, "10 % to 90 %, first crossings"),
+        "delay": Measured(m.delay, at_load, "50 % of the driver to 50 % at the receiver"),
+    }
+    return table[measure]
+
+
+def measure_eye(result: EyeResult, measure: str) -> Measured:
+    """Read a measure off an eye result."""
+    eye = result.eye
+    bits = f"over {eye.bits} bits"
+    table = {
+        "eye_width": Measured(eye.width, "at the decision level", bits),
+        "eye_height": Measured(eye.height, "at the sampling phase", bits),
+        "jitter_pp": Measured(eye.jitter_pp, "at the decision level", bits),
+        "mask_growth": Measured(result.mask_growth, "around the mask", bits),
+        "worst_height": Measured(result.peak.height, "at the sampling phase", "peak distortion"),
+    }
+    return table[measure]
