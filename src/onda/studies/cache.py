@@ -104,12 +104,18 @@ class ResultCache:
         self._on_disk_bytes = on_disk_bytes
         self._lock = Lock()
 
-    def get(self, key: str, types: tuple[type, ...]) -> object | None:
-        """The result stored under a key, None where there is none."""
+    def get_from_memory(self, key: str) -> object | None:
+        """The result under a key if it is at hand without reading a file."""
         with self._lock:
             if key in self._memory:
                 self._memory.move_to_end(key)
-                return self._memory[key]
+            return self._memory.get(key)
+
+    def get(self, key: str, types: tuple[type, ...]) -> object | None:
+        """The result stored under a key, None where there is none."""
+        known = self.get_from_memory(key)
+        if known is not None:
+            return known
         try:
             result = decode((self.folder / f"{key}.npz").read_bytes(), types)
         except (OSError, InputError):

@@ -22,7 +22,8 @@ from onda.studies.resolve import EyeInputs, PathInputs, eye_inputs, line_inputs,
 from onda.studies.runner import StudyRunner
 from onda.studies.study import key_of
 
-__all__ = ["Need", "check_project", "margins_from", "need_of", "needs"]
+__all__ = ["STUDIES",
+    "Need", "check_project", "margins_from", "need_of", "needs"]
 
 _log = logging.getLogger(__name__)
 
@@ -30,7 +31,7 @@ Inputs = ImpedanceInputs | PathInputs | EyeInputs
 Need = tuple[str, Inputs]
 """A study, by name, and its inputs."""
 
-_STUDIES = {"impedance": IMPEDANCE, "path": PATH, "eye": EYE}
+STUDIES = {"impedance": IMPEDANCE, "path": PATH, "eye": EYE}
 
 
 def need_of(design: Design, requirement: Requirement) -> Need:
@@ -59,13 +60,13 @@ def needs(design: Design, requirements: tuple[Requirement, ...]) -> list[Need]:
 def run_need(runner: StudyRunner, need: Need) -> object:
     """Result of a need, from the cache or computed now."""
     name, inputs = need
-    return runner.result(_STUDIES[name], inputs)  # type: ignore[arg-type]
+    return runner.result(STUDIES[name], inputs)  # type: ignore[arg-type]
 
 
 def known_result(runner: StudyRunner, need: Need) -> object | None:
     """Result of a need if it is in the cache."""
     name, inputs = need
-    return runner.cached(_STUDIES[name], inputs)  # type: ignore[arg-type]
+    return runner.cached(STUDIES[name], inputs)  # type: ignore[arg-type]
 
 
 def measured_from(requirement: Requirement, design: Design, result: object) -> Measured:
@@ -85,18 +86,30 @@ def margins_from(
 ) -> list[Margin]:
     """Margins of requirements, with results from `result_of`; those without are unknown."""
     out = []
+    known: dict[tuple[str, str, str | None], tuple[object | None, str, str]] = {}
     for requirement in requirements:
-        measured, key = None, ""
-        try:
-            need = need_of(design, requirement)
-            result = result_of(need)
-            key = key_of(*need)
-            if result is not None:
-                measured = measured_from(requirement, design, result)
-        except OndaError as error:
-            measured = Measured(float("nan"), "", str(error))
+        about = (requirement.stage, requirement.subject, requirement.layer)
+        if about not in known:
+            known[about] = _look_up(design, requirement, result_of)
+        result, key, problem = known[about]
+        measured = None
+        if problem:
+            measured = Measured(float("nan"), "", problem)
+        elif result is not None:
+            measured = measured_from(requirement, design, result)
         out.append(margin_of(requirement, measured, key))
     return out
+
+
+def _look_up(
+    design: Design, requirement: Requirement, result_of: Callable[[Need], object | None]
+) -> tuple[object | None, str, str]:
+    """Result, its key, and what stands in its way."""
+    try:
+        need = need_of(design, requirement)
+        return result_of(need), key_of(*need), ""
+    except OndaError as error:
+        return None, "", str(error)
 
 
 def check_project(

@@ -241,7 +241,7 @@ def _wave_map(
     for number, span_index in enumerate(built.piece_span):
         span, line = built.spans[span_index], built.net.lines[number]
         count = max(3, round(wanted * (span.end - span.start) / total))
-        share = (np.arange(count) + 0.5) / count
+        share = np.linspace(0.0, 1.0, count)
         rows.append(solution.along(number, share * line.length).astype(np.float32))
         places.append(span.start + share * (span.end - span.start))
         pieces.append(np.full(count, span_index))

@@ -1,0 +1,186 @@
+"""The open project: one flow of edits, undo and redo, saving, autosave."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtGui import QUndoCommand, QUndoStack
+
+from onda.errors import InputError
+from onda.project.model import Project
+from onda.project.recovery import Autosave, Recovered
+from onda.project.store import load_project, save_project
+
+__all__ = ["Document"]
+
+_AUTOSAVE_AFTER_MS = 15_000
+
+
+class _Edit(QUndoCommand):
+    """From one tree to another; edits of one gesture merge."""
+
+    def __init__(
+        self, document: Document, label: str, before: Project, after: Project, gesture: int
+    ) -> None:
+        super().__init__(label)
+        self._document = document
+        self._before = before
+        self._after = after
+        self._gesture = gesture
+
+    def id(self) -> int:
+        return self._gesture
+
+    def mergeWith(self, other: QUndoCommand | None) -> bool:
+        if not isinstance(other, _Edit) or self._gesture < 0 or other._gesture != self._gesture:
+            return False
+        self._after = other._after
+        return True
+
+    def redo(self) -> None:
+        self._document._show(self._after)
+
+    def undo(self) -> None:
+        self._document._show(self._before)
+
+
+class Document(QObject):
+    """The project that is open.
+
+    Signals
+    -------
+    changed : the tree is another one; during a gesture many times a second
+    settled : the tree will stay for a while: a gesture ended, or an edit was made without one
+    saved_changed : the file or whether it is saved changed
+    trouble : something could not be saved; a sentence
+    """
+
+    changed = pyqtSignal()
+    settled = pyqtSignal()
+    saved_changed = pyqtSignal()
+    trouble = pyqtSignal(str)
+
+    def __init__(self, project: Project, path: Path | None = None) -> None:
+        super().__init__()
+        self.project = project
+        self.path = path
+        self.stack = QUndoStack(self)
+        self.stack.setUndoLimit(500)
+        self.stack.cleanChanged.connect(lambda _: self.saved_changed.emit())
+        self._gesture = -1
+        self._gestures = 0
+        self._in_gesture = False
+        self._autosave = Autosave(path)
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(_AUTOSAVE_AFTER_MS)
+        self._timer.timeout.connect(self.autosave_now)
+
+    @property
+    def is_saved(self) -> bool:
+        """Whether the file holds the present tree."""
+        return self.stack.isClean() and self.path is not None
+
+    @property
+    def in_gesture(self) -> bool:
+        """Whether something is being dragged right now."""
+        return self._in_gesture
+
+    def edit(self, label: str, project: Project) -> None:
+        """Make a tree the present one, as an undo step of that label."""
+        if project == self.project:
+            return
+        gesture = self._gesture if self._in_gesture else -1
+        self.stack.push(_Edit(self, label, self.project, project, gesture))
+
+    def begin_gesture(self) -> None:
+        """All edits until `end_gesture` are one undo step."""
+        self._gestures += 1
+        self._gesture = self._gestures
+        self._in_gesture = True
+
+    def end_gesture(self) -> None:
+        """End the gesture; studies run fine again."""
+        if self._in_gesture:
+            self._in_gesture = False
+            self.settled.emit()
+
+    @contextmanager
+    def gesture(self) -> Iterator[None]:
+        """A gesture as a block."""
+        self.begin_gesture()
+        try:
+            yield
+        finally:
+            self.end_gesture()
+
+    def undo(self) -> None:
+        """One step back."""
+        self.end_gesture()
+        self.stack.undo()
+
+    def redo(self) -> None:
+        """One step forward again."""
+        self.end_gesture()
+        self.stack.redo()
+
+    def _show(self, project: Project) -> None:
+        self.project = project
+        self._timer.start()
+        self.changed.emit()
+        if not self._in_gesture:
+            self.settled.emit()
+
+    def save(self, path: Path | None = None) -> None:
+        """Write the file; raise `InputError` where that fails, with the old file untouched."""
+        target = path or self.path
+        if target is None:
+            raise InputError("the project has no file yet", remedy="Choose where to save it.")
+        vanished = self.path == target and self.path is not None and not target.exists()
+        save_project(self.project, target)
+        self._autosave.clear()
+        self._timer.stop()
+        if target != self.path:
+            self.path = target
+            self._autosave = Autosave(target)
+        self.stack.setClean()
+        self.saved_changed.emit()
+        if vanished:
+            self.trouble.emit(f"{target.name} had been removed meanwhile; it was written anew.")
+
+    def autosave_now(self) -> None:
+        """Keep unsaved work where a crash cannot reach it."""
+        if self.is_saved:
+            return
+        try:
+            self._autosave.write(self.project)
+        except InputError as error:
+            self.trouble.emit(f"Autosave failed: {error}")
+
+    def recoverable(self) -> Recovered | None:
+        """Unsaved work of an earlier session on this file, where it differs from what is open."""
+        found = self._autosave.read()
+        return found if found is not None and found.project != self.project else None
+
+    def forget_recovery(self) -> None:
+        """Give up the autosave."""
+        self._autosave.clear()
+
+    def replace(self, project: Project, path: Path | None) -> None:
+        """Open another project in place of this one."""
+        self._timer.stop()
+        self.stack.clear()
+        self.project = project
+        self.path = path
+        self._autosave = Autosave(path)
+        self.stack.setClean()
+        self.changed.emit()
+        self.settled.emit()
+        self.saved_changed.emit()
+
+    def load(self, path: Path) -> None:
+        """Open a file in place of this project; raise `InputError` and keep this one if it fails."""
+        self.replace(load_project(path), path)

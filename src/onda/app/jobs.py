@@ -1,0 +1,180 @@
+"""Studies in the background: the latest wish of each slot wins, results arrive in the Qt thread."""
+
+from __future__ import annotations
+
+import logging
+import time
+from collections.abc import Callable
+from concurrent.futures import CancelledError, Executor, Future
+from dataclasses import dataclass
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from onda.errors import Cancelled, OndaError
+from onda.studies.runner import Job, StudyRunner
+from onda.studies.study import Study, key_of
+
+__all__ = ["JobDesk", "Running"]
+
+_log = logging.getLogger(__name__)
+
+OnResult = Callable[[Any], None]
+OnError = Callable[[str], None]
+
+
+@dataclass(slots=True)
+class _Wish:
+    study: Study[Any, Any]
+    inputs: Any
+    key: str
+    on_result: OnResult
+    on_error: OnError
+
+
+@dataclass(slots=True)
+class Running:
+    """A run in progress, as shown to the user."""
+
+    slot: str
+    study: str
+    share: float
+    started: float
+
+    @property
+    def seconds_left(self) -> float | None:
+        """Estimated time left, None while too little is known."""
+        gone = time.monotonic() - self.started
+        return gone * (1.0 - self.share) / self.share if self.share > 0.05 else None
+
+
+class JobDesk(QObject):
+    """Takes wishes by slot ("lines", "path", ...).
+
+    While a slot's run is under way only the newest further wish waits; it starts when the run ends.
+    A run whose result nobody will see is cancelled.
+
+    Signals
+    -------
+    activity : something started, advanced or ended
+    """
+
+    activity = pyqtSignal()
+    _arrived = pyqtSignal(object)
+
+    def __init__(self, runner: StudyRunner, executor: Executor) -> None:
+        super().__init__()
+        self.runner = runner
+        self._executor = executor
+        self._running: dict[str, tuple[_Wish, Job[Any], Running]] = {}
+        self._waiting: dict[str, _Wish] = {}
+        self._closed = False
+        self._arrived.connect(self._deliver)
+
+    def request(
+        self,
+        slot: str,
+        study: Study[Any, Any],
+        inputs: Any,
+        on_result: OnResult,
+        on_error: OnError,
+        *,
+        urgent: bool = False,
+    ) -> None:
+        """Wish for a result. From the cache it comes at once.
+
+        `urgent` lets a run under way finish and show (while something is dragged); otherwise a run
+        for other inputs is cancelled.
+        """
+        if self._closed:
+            return
+        key = key_of(study.name, inputs)
+        known = self.runner.cache.get_from_memory(key)
+        if known is not None:
+            self._waiting.pop(slot, None)
+            self._stop(slot)
+            on_result(known)
+            return
+        wish = _Wish(study, inputs, key, on_result, on_error)
+        current = self._running.get(slot)
+        if current is None:
+            self._start(slot, wish)
+        elif current[0].key == key:
+            self._waiting.pop(slot, None)
+            current[0].on_result, current[0].on_error = on_result, on_error
+        else:
+            self._waiting[slot] = wish
+            if not urgent:
+                current[1].cancel()
+
+    def _start(self, slot: str, wish: _Wish) -> None:
+        running = Running(slot, wish.study.name, 0.0, time.monotonic())
+
+        def tell(share: float) -> None:
+            running.share = share
+
+        job = self.runner.submit(wish.study, wish.inputs, progress=tell)
+        self._running[slot] = (wish, job, running)
+        # The callback runs in the worker; the signal carries it over to this thread.
+        job.future.add_done_callback(lambda future: self._report(slot, wish, future))
+        self.activity.emit()
+
+    def _report(self, slot: str, wish: _Wish, future: Future[Any]) -> None:
+        if not self._closed:
+            self._arrived.emit((slot, wish, future))
+
+    def _deliver(self, message: tuple[str, _Wish, Future[Any]]) -> None:
+        slot, wish, future = message
+        current = self._running.get(slot)
+        if current is None or current[0] is not wish:
+            return
+        del self._running[slot]
+        waiting = self._waiting.pop(slot, None)
+        if waiting is not None:
+            self._start(slot, waiting)
+        try:
+            result = future.result()
+        except (Cancelled, CancelledError):
+            self.activity.emit()
+            return
+        except OndaError as error:
+            if waiting is None:
+                wish.on_error(str(error))
+        except Exception:
+            _log.exception("study %s failed", wish.study.name)
+            if waiting is None:
+                wish.on_error(
+                    f"{wish.study.name} failed unexpectedly; the log says more. Undo the last "
+                    "change or send the log with the project."
+                )
+        else:
+            wish.on_result(result)
+        self.activity.emit()
+
+    def _stop(self, slot: str) -> None:
+        current = self._running.pop(slot, None)
+        if current is not None:
+            current[1].cancel()
+            self.activity.emit()
+
+    def cancel_all(self) -> None:
+        """Stop everything under way; what was shown stays."""
+        self._waiting.clear()
+        for slot in list(self._running):
+            self._stop(slot)
+
+    @property
+    def under_way(self) -> list[Running]:
+        """Runs in progress, oldest first."""
+        return sorted((r for _, _, r in self._running.values()), key=lambda r: r.started)
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether nothing runs or waits."""
+        return not self._running and not self._waiting
+
+    def close(self) -> None:
+        """Cancel everything and wait for the workers to end."""
+        self._closed = True
+        self.cancel_all()
+        self._executor.shutdown(wait=True, cancel_futures=True)

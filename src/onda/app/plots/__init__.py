@@ -1,0 +1,1 @@
+"""Drawing pieces that stages share: curves with limits and readouts, colour scales."""

@@ -1,0 +1,44 @@
+"""Colour scales for density and voltage."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtGui import QColor
+
+from onda.app.theme import Tokens
+
+__all__ = ["density_scale", "voltage_scale"]
+
+
+def _ramp(stops: list[tuple[float, str]], count: int = 256) -> NDArray[np.uint8]:
+    at = np.linspace(0.0, 1.0, count)
+    places = [p for p, _ in stops]
+    rgb = np.array([QColor(c).getRgb()[:3] for _, c in stops], dtype=float)
+    return np.column_stack([np.interp(at, places, rgb[:, i]) for i in range(3)]).astype(np.uint8)
+
+
+def density_scale(tokens: Tokens) -> NDArray[np.uint8]:
+    """Paper to sea to ink, one hue, (256, 3)."""
+    return _ramp([(0.0, tokens.sheet), (0.12, tokens.sea_tint), (0.55, tokens.sea), (1.0, tokens.ink)])
+
+
+def voltage_scale(
+    tokens: Tokens, bottom: float, low: float, high: float, top: float
+) -> NDArray[np.uint8]:
+    """Indigo below the low level, paper at it, sea at the high level, orange to red above."""
+    span = top - bottom
+
+    def at(volts: float) -> float:
+        return min(max((volts - bottom) / span, 0.0), 1.0)
+
+    orange, red = tokens.above_high
+    return _ramp(
+        [
+            (0.0, tokens.below_zero),
+            (at(low), tokens.sheet),
+            (at(high), tokens.sea),
+            (min(at(high) + 0.25 * (1 - at(high)), 1.0), orange),
+            (1.0, red),
+        ]
+    )

@@ -1,0 +1,211 @@
+"""A plot of curves in the look of the rest: limits, kept curves dashed, a readout that snaps."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtGui import QColor
+
+from onda.app.theme import Look
+
+__all__ = ["Curve", "CurvePlot", "Limit"]
+
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Curve:
+    """One curve in shown units. `note` is written at its end; a kept curve is dashed and muted."""
+
+    name: str
+    x: FloatArray
+    y: FloatArray
+    color: str
+    width: float = 1.4
+    kept: bool = False
+    note: bool = False
+
+
+@dataclass(frozen=True)
+class Limit:
+    """A horizontal limit from `x0` to `x1` (whole width where None), with its source."""
+
+    y: float
+    text: str
+    x0: float | None = None
+    x1: float | None = None
+
+
+class CurvePlot(pg.PlotWidget):
+    """Curves over an axis with a unit."""
+
+    def __init__(
+        self,
+        look: Look,
+        *,
+        x_unit: str = "",
+        y_unit: str = "",
+        x_title: str = "",
+        log_x: bool = False,
+        axis_width: int = 46,
+        interactive: bool = True,
+    ) -> None:
+        super().__init__(background=None)
+        self._look = look
+        self._curves: list[Curve] = []
+        self._limits: list[Limit] = []
+        self._x_unit, self._y_unit = x_unit, y_unit
+        self._log_x = log_x
+        self._range: tuple[float, float, float, float] | None = None
+        self.plot = self.getPlotItem()
+        self.plot.setMenuEnabled(False)
+        self.plot.hideButtons()
+        self.plot.setLogMode(x=log_x, y=False)
+        self.plot.setMouseEnabled(x=interactive, y=False)
+        self.plot.layout.setContentsMargins(0, 2, 2, 0)
+        self._axis = {side: self.plot.getAxis(side) for side in ("left", "bottom")}
+        self._axis["left"].setWidth(axis_width)
+        self._axis["bottom"].setHeight(20 if not x_title else 32)
+        for axis in self._axis.values():
+            axis.enableAutoSIPrefix(False)
+        if x_title:
+            self.plot.setLabel("bottom", x_title)
+        self._readout = pg.TextItem(anchor=(1, 0))
+        self._readout.setZValue(50)
+        self._cross = pg.InfiniteLine(angle=90, movable=False)
+        self._cross.setZValue(40)
+        self._items: list[object] = []
+        self.scene().sigMouseMoved.connect(self._on_mouse)
+        look.changed.connect(self._restyle)
+        self._restyle()
+
+    def _restyle(self) -> None:
+        t = self._look.t
+        self.setBackground(t.sheet)
+        font = self._look.font(11)
+        for axis in self._axis.values():
+            axis.setPen(pg.mkPen(t.hairline))
+            axis.setTextPen(pg.mkPen(t.secondary))
+            axis.setStyle(tickFont=font, tickLength=-4)
+            if axis.label is not None:
+                axis.label.setFont(font)
+                axis.label.setDefaultTextColor(QColor(t.secondary))
+        box = self.plot.getViewBox()
+        box.setBorder(pg.mkPen(t.hairline))
+        self._cross.setPen(pg.mkPen(t.secondary, style=Qt.PenStyle.DotLine))
+        self._readout.setFont(self._look.mono(11))
+        self._readout.setColor(t.ink)
+        self.show_curves(self._curves, self._limits, view=self._range)
+
+    def show_curves(
+        self,
+        curves: Sequence[Curve],
+        limits: Sequence[Limit] = (),
+        *,
+        view: tuple[float, float, float, float] | None = None,
+        marks: Sequence[tuple[float, float, str]] = (),
+    ) -> None:
+        """Show curves and limits; `view` is x0, x1, y0, y1 in shown units, else all of them.
+
+        `marks` are points (x, y, color) drawn as discs.
+        """
+        t = self._look.t
+        self._curves, self._limits, self._range = list(curves), list(limits), view
+        self.plot.clear()
+        for curve in sorted(curves, key=lambda c: not c.kept):
+            style = Qt.PenStyle.DashLine if curve.kept else Qt.PenStyle.SolidLine
+            pen = pg.mkPen(curve.color, width=curve.width, style=style)
+            item = pg.PlotDataItem(curve.x, curve.y, pen=pen, antialias=True)
+            item.setDownsampling(auto=True, method="peak")
+            self.plot.addItem(item)
+        for limit in limits:
+            x0 = limit.x0 if limit.x0 is not None else self._extent(0)[0]
+            x1 = limit.x1 if limit.x1 is not None else self._extent(0)[1]
+            pen = pg.mkPen(t.fails, width=1.4, style=Qt.PenStyle.DashLine)
+            self.plot.addItem(pg.PlotDataItem([x0, x1], [limit.y, limit.y], pen=pen))
+            note = pg.TextItem(limit.text, color=t.fails, anchor=(1, 1))
+            note.setFont(self._look.font(11))
+            note.setPos(np.log10(x1) if self._log_x else x1, limit.y)
+            self.plot.addItem(note, ignoreBounds=True)
+        for x, y, color in marks:
+            disc = pg.ScatterPlotItem([x], [y], size=9, brush=color, pen=pg.mkPen(t.sheet))
+            self.plot.addItem(disc)
+        self._draw_notes(curves)
+        self._fit(view)
+        self.plot.addItem(self._cross, ignoreBounds=True)
+        self.plot.addItem(self._readout, ignoreBounds=True)
+        self._cross.hide()
+        self._readout.hide()
+
+    def _draw_notes(self, curves: Sequence[Curve]) -> None:
+        for curve in curves:
+            if not curve.note or not len(curve.x):
+                continue
+            note = pg.TextItem(curve.name, color=curve.color, anchor=(1, 1))
+            note.setFont(self._look.font(11))
+            at = int(0.97 * (len(curve.x) - 1))
+            x = np.log10(curve.x[at]) if self._log_x else curve.x[at]
+            note.setPos(x, curve.y[at])
+            self.plot.addItem(note, ignoreBounds=True)
+
+    def _extent(self, axis: int) -> tuple[float, float]:
+        values = [c.x if axis == 0 else c.y for c in self._curves if len(c.x)]
+        if not values:
+            return (1.0, 10.0) if axis == 0 and self._log_x else (0.0, 1.0)
+        low = float(min(v.min() for v in values))
+        high = float(max(v.max() for v in values))
+        if axis == 1 and self._limits:
+            low = min(low, *(limit.y for limit in self._limits))
+            high = max(high, *(limit.y for limit in self._limits))
+        return low, high if high > low else low + 1.0
+
+    def _fit(self, view: tuple[float, float, float, float] | None) -> None:
+        x0, x1 = self._extent(0)
+        y0, y1 = self._extent(1)
+        room = 0.08 * (y1 - y0)
+        if view is None:
+            view = (x0, x1, y0 - room, y1 + room)
+        a, b = (np.log10(view[0]), np.log10(view[1])) if self._log_x else (view[0], view[1])
+        self.plot.setXRange(a, b, padding=0)
+        self.plot.setYRange(view[2], view[3], padding=0)
+        self.plot.getViewBox().setLimits(xMin=a, xMax=b)
+
+    def _on_mouse(self, position: object) -> None:
+        box = self.plot.getViewBox()
+        if not self._curves or not self.plot.sceneBoundingRect().contains(position):
+            self._hide_readout()
+            return
+        at = box.mapSceneToView(position).x()
+        x = 10.0**at if self._log_x else at
+        lines = [f"{x:.4g} {self._x_unit}"]
+        for curve in self._curves:
+            if len(curve.x) and curve.x[0] <= x <= curve.x[-1]:
+                value = float(np.interp(x, curve.x, curve.y))
+                lines.append(f"{curve.name} {value:.4g} {self._y_unit}")
+        self._readout.setText("\n".join(lines))
+        (left, right), (_, top) = box.viewRange()
+        on_right = at > 0.5 * (left + right)
+        self._readout.setAnchor((1, 0) if on_right else (0, 0))
+        self._readout.setPos(at, top)
+        self._cross.setPos(at)
+        self._cross.show()
+        self._readout.show()
+
+    def _hide_readout(self) -> None:
+        self._cross.hide()
+        self._readout.hide()
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self._hide_readout()
+        super().leaveEvent(event)
+
+    def mouseDoubleClickEvent(self, event: object) -> None:
+        """Show all of it again."""
+        self._fit(self._range)
+
+

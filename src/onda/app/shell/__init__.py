@@ -1,0 +1,1 @@
+"""The frame: course, list, inspector parts, margin strip, and the window that holds them."""

@@ -1,0 +1,337 @@
+"""Parts of the inspector: entry fields with units, rows of numbers, trims, headings."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QSizePolicy,
+    QStyle,
+    QVBoxLayout,
+    QWidget,
+)
+
+from onda.app.shell.painting import pen, text
+from onda.app.theme import Look
+from onda.errors import OndaError
+from onda.project.quantities import Quantity, parse_quantity, split_si
+
+__all__ = ["Heading", "NumberRows", "QuantityField", "TextField", "Trim", "label"]
+
+
+def label(content: str, kind: str = "", *, wrap: bool = False) -> QLabel:
+    """A label styled by kind: title, heading, secondary, error, mono."""
+    made = QLabel(content)
+    made.setObjectName(kind)
+    made.setWordWrap(wrap)
+    return made
+
+
+class Heading(QWidget):
+    """A heading with a quiet remark at its right."""
+
+    def __init__(self, title: str, remark: str = "") -> None:
+        super().__init__()
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 10, 0, 0)
+        layout.setSpacing(6)
+        layout.addWidget(label(title, "heading"))
+        layout.addStretch(1)
+        self.remark = label(remark, "secondary")
+        layout.addWidget(self.remark)
+
+
+class _Entry(QWidget):
+    """A label, a line edit, and a place below for what is wrong with the entry."""
+
+    def __init__(self, title: str, width: int) -> None:
+        super().__init__()
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 2, 0, 2)
+        outer.setSpacing(1)
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        name = label(title)
+        line.addWidget(name, 1)
+        self.edit = QLineEdit()
+        self.edit.setFixedWidth(width)
+        self.edit.setAccessibleName(title)
+        name.setBuddy(self.edit)
+        line.addWidget(self.edit)
+        outer.addLayout(line)
+        self.problem = label("", "error", wrap=True)
+        self.problem.hide()
+        outer.addWidget(self.problem)
+        self._old = ""
+        self.edit.editingFinished.connect(self._commit)
+        self.edit.installEventFilter(self)
+
+    def eventFilter(self, watched: object, event: QEvent | None) -> bool:  # type: ignore[override]
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and event.key() == Qt.Key.Key_Escape
+        ):
+            self._show_text(self._old)
+            return True
+        return False
+
+    def _show_text(self, content: str) -> None:
+        self._old = content
+        self.edit.setText(content)
+        self._tell("")
+
+    def _tell(self, problem: str) -> None:
+        self.problem.setText(problem)
+        self.problem.setVisible(bool(problem))
+        self.edit.setProperty("bad", "true" if problem else "false")
+        style = self.edit.style()
+        if isinstance(style, QStyle):
+            style.unpolish(self.edit)
+            style.polish(self.edit)
+
+    def _commit(self) -> None:
+        raise NotImplementedError
+
+
+class QuantityField(_Entry):
+    """An entry field for a quantity; a bare number takes the unit shown before.
+
+    `apply` gets the new quantity and may raise an `OndaError`; then, as with text that is no
+    quantity, the old value stays in the project and the reason is shown below the field.
+    """
+
+    def __init__(
+        self, title: str, dimension: str, apply: Callable[[Quantity], None], *, width: int = 96
+    ) -> None:
+        super().__init__(title, width)
+        self._dimension = dimension
+        self._apply = apply
+        self._unit = ""
+        self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.edit.setObjectName("mono")
+
+    def show_quantity(self, quantity: Quantity | None) -> None:
+        """Show a quantity as it was typed, unless the user is typing here."""
+        if self.edit.hasFocus() and self.edit.isModified():
+            return
+        content = quantity.text if quantity is not None else ""
+        self._unit = content.split(" ", 1)[1] if " " in content else self._unit
+        if content != self._old or self.problem.isVisible() or self.edit.text() != content:
+            self._show_text(content)
+
+    def _commit(self) -> None:
+        typed = self.edit.text().strip()
+        if typed == self._old:
+            self._tell("")
+            return
+        try:
+            self._apply(parse_quantity(typed, self._dimension, self._unit or None))
+        except OndaError as error:
+            self._tell(str(error))
+            return
+        self.edit.setModified(False)
+        self._old = self.edit.text()
+        self._tell("")
+
+
+class TextField(_Entry):
+    """An entry field for text; `apply` may raise an `OndaError`."""
+
+    def __init__(self, title: str, apply: Callable[[str], None], *, width: int = 140) -> None:
+        super().__init__(title, width)
+        self._apply = apply
+
+    def show_text(self, content: str) -> None:
+        """Show the text, unless the user is typing here."""
+        if not (self.edit.hasFocus() and self.edit.isModified()) and content != self.edit.text():
+            self._show_text(content)
+
+    def _commit(self) -> None:
+        typed = self.edit.text().strip()
+        if typed == self._old:
+            self._tell("")
+            return
+        try:
+            self._apply(typed)
+        except OndaError as error:
+            self._tell(str(error))
+            return
+        self.edit.setModified(False)
+        self._old = typed
+        self._tell("")
+
+
+class NumberRows(QWidget):
+    """Names, numbers and units in three columns with hairlines, the kept number beside each."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self._rows: list[tuple[str, str, str, str]] = []
+        look.changed.connect(self.update)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+
+    def set_rows(self, rows: list[tuple[str, str, str, str]]) -> None:
+        """Rows of (name, number, unit, kept number)."""
+        if rows == self._rows:
+            return
+        resized = len(rows) != len(self._rows)
+        self._rows = rows
+        if resized:
+            self.setFixedHeight(len(rows) * 22 + 2)
+        self.setAccessibleDescription("; ".join(f"{n} {v} {u}" for n, v, u, _ in rows))
+        self.update()
+
+    @staticmethod
+    def si_row(
+        name: str, si: float, dimension: str, kept: float | None = None
+    ) -> tuple[str, str, str, str]:
+        """A row from an SI value, kept value in the same unit."""
+        number, unit = split_si(si, dimension)
+        if kept is None:
+            return name, number, unit, ""
+        return name, number, unit, split_si(kept, dimension, like=si)[0]
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        look, t = self._look, self._look.t
+        painter = QPainter(self)
+        for i, (name, number, unit, kept) in enumerate(self._rows):
+            top = i * 22
+            painter.setFont(look.font(11))
+            text(painter, QRectF(0, top, self.width() - 90, 21), name, t.secondary)
+            text(painter, QRectF(self.width() - 42, top, 42, 21), unit, t.secondary)
+            painter.setFont(look.mono(12))
+            text(
+                painter,
+                QRectF(self.width() - 116, top, 70, 21),
+                number,
+                t.ink,
+                Qt.AlignmentFlag.AlignRight,
+            )
+            if kept:
+                painter.setFont(look.mono(11))
+                text(
+                    painter,
+                    QRectF(self.width() - 170, top, 56, 21),
+                    kept,
+                    t.kept_ink,
+                    Qt.AlignmentFlag.AlignRight,
+                )
+            painter.setPen(pen(t.hairline))
+            painter.drawLine(QPointF(0, top + 21.5), QPointF(self.width(), top + 21.5))
+        painter.end()
+
+
+class Trim(QWidget):
+    """A slider on any number; while it moves everything that depends on it follows.
+
+    Signals
+    -------
+    began, moved(float), ended : SI values within the range
+    """
+
+    began = pyqtSignal()
+    moved = pyqtSignal(float)
+    ended = pyqtSignal()
+
+    def __init__(self, look: Look, name: str) -> None:
+        super().__init__()
+        self._look = look
+        self.low, self.high, self.value = 0.0, 1.0, 0.0
+        self.step = 0.01
+        self.marks: list[float] = []
+        self._dragging = False
+        self.setFixedHeight(30)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(f"Trim: {name}")
+        look.changed.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(220, 30)
+
+    def set_range(self, low: float, high: float, step: float) -> None:
+        """Range and key step, SI."""
+        self.low, self.high, self.step = low, high, step
+        self.update()
+
+    def set_value(self, value: float, marks: list[float] | None = None) -> None:
+        """Show a value, and kept values as marks."""
+        self.value = value
+        if marks is not None:
+            self.marks = marks
+        self.update()
+
+    def _x(self, value: float) -> float:
+        share = (value - self.low) / (self.high - self.low)
+        return 8 + min(max(share, 0.0), 1.0) * (self.width() - 16)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = self._look.t
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        y = self.height() / 2
+        painter.setPen(pen(t.hairline, 4))
+        painter.drawLine(QPointF(4, y), QPointF(self.width() - 4, y))
+        painter.setPen(pen(t.sea, 4))
+        painter.drawLine(QPointF(4, y), QPointF(self._x(self.value), y))
+        painter.setPen(pen(t.kept, 2))
+        for mark in self.marks:
+            x = self._x(mark)
+            painter.drawLine(QPointF(x, y - 10), QPointF(x, y + 10))
+        painter.setPen(pen(t.sea, 2))
+        painter.setBrush(QColor(t.sheet))
+        painter.drawEllipse(QPointF(self._x(self.value), y), 7, 7)
+        if self.hasFocus():
+            painter.setPen(pen(t.sea, 1, Qt.PenStyle.DotLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
+        painter.end()
+
+    def _to(self, x: float) -> None:
+        share = min(max((x - 8) / (self.width() - 16), 0.0), 1.0)
+        raw = self.low + share * (self.high - self.low)
+        self.value = round(raw / self.step) * self.step
+        self.update()
+        self.moved.emit(self.value)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._dragging = True
+            self.began.emit()
+            self._to(event.position().x())
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._dragging:
+            self._to(event.position().x())
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._dragging:
+            self._dragging = False
+            self.ended.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        steps = {
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Up: 1,
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Down: -1,
+            Qt.Key.Key_PageUp: 10,
+            Qt.Key.Key_PageDown: -10,
+        }.get(Qt.Key(event.key()))
+        if steps is None:
+            super().keyPressEvent(event)
+            return
+        self.began.emit()
+        value = min(max(self.value + steps * self.step, self.low), self.high)
+        self.value = value
+        self.moved.emit(value)
+        self.ended.emit()
+        self.update()

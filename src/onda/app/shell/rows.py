@@ -1,0 +1,171 @@
+"""Rows of the list: state, name, a second line, worst value; chosen with mouse or arrow keys."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from onda.app.shell.painting import draw_state, pen, text
+from onda.app.theme import Look
+from onda.studies.margins import State
+
+__all__ = ["Row", "RowList"]
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One row; `dash` shows a kept state's line in place of the buoy; `value` stands at the right."""
+
+    id: str
+    title: str
+    subtitle: str = ""
+    state: State | None = None
+    value: str = ""
+    dash: bool = False
+    faded: bool = False
+
+
+class RowList(QWidget):
+    """A short list that is drawn rather than scrolled.
+
+    Signals
+    -------
+    chosen : a row's id; menu_wanted : id and global point; removed : id (Delete key)
+    renamed : id (F2 or double click)
+    """
+
+    chosen = pyqtSignal(str)
+    menu_wanted = pyqtSignal(str, object)
+    removed = pyqtSignal(str)
+    renamed = pyqtSignal(str)
+
+    def __init__(self, look: Look, name: str, *, height: int = 46) -> None:
+        super().__init__()
+        self._look = look
+        self._rows: list[Row] = []
+        self._current = ""
+        self._row_height = height
+        self.setAccessibleName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        look.changed.connect(self.update)
+
+    @property
+    def rows(self) -> tuple[Row, ...]:
+        """What is listed."""
+        return tuple(self._rows)
+
+    def set_rows(self, rows: Sequence[Row], current: str) -> None:
+        """Show rows; `current` is the id of the chosen one."""
+        if list(rows) == self._rows and current == self._current:
+            return
+        resized = len(rows) != len(self._rows)
+        self._rows, self._current = list(rows), current
+        if resized:
+            self.setFixedHeight(max(1, len(self._rows)) * (self._row_height + 4))
+        self.setAccessibleDescription(
+            "; ".join(f"{r.title}, {r.subtitle}, {r.state.value if r.state else ''}" for r in rows)
+        )
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(180, len(self._rows) * (self._row_height + 4))
+
+    def row_rect(self, index: int) -> QRectF:
+        """Where a row lies."""
+        top = index * (self._row_height + 4)
+        return QRectF(8, top, self.width() - 16, self._row_height)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for i, row in enumerate(self._rows):
+            self._draw(painter, self.row_rect(i), row)
+        painter.end()
+
+    def _draw(self, painter: QPainter, rect: QRectF, row: Row) -> None:
+        look, t = self._look, self._look.t
+        current = row.id == self._current
+        if current:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(t.sea_tint))
+            painter.drawRoundedRect(rect, 6, 6)
+        if current and self.hasFocus():
+            painter.setPen(pen(t.sea, 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(rect.adjusted(1, 1, -1, -1), 6, 6)
+        single = not row.subtitle
+        middle = rect.center().y() if single else rect.top() + 0.34 * rect.height()
+        if row.dash:
+            painter.setPen(pen(t.unknown if row.faded else t.kept, 2.0, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(rect.left() + 8, middle), QPointF(rect.left() + 32, middle))
+        elif row.state is not None:
+            draw_state(painter, look, QPointF(rect.left() + 14, middle), 4.5, row.state)
+        left = rect.left() + (40 if row.dash else 26)
+        right = rect.right() - 8
+        if row.value:
+            painter.setFont(look.mono(11))
+            width = painter.fontMetrics().horizontalAdvance(row.value) + 4
+            text(
+                painter,
+                QRectF(right - width, middle - 10, width, 20),
+                row.value,
+                t.ink,
+                Qt.AlignmentFlag.AlignRight,
+            )
+            right -= width + 4
+        painter.setFont(look.font(12, bold=current))
+        ink = t.secondary if row.faded else t.ink
+        text(painter, QRectF(left, middle - 10, right - left, 20), row.title, ink)
+        if not single:
+            painter.setFont(look.font(11))
+            below = QRectF(left, rect.top() + 0.68 * rect.height() - 9, rect.right() - left - 6, 18)
+            ink = (
+                look.state_ink(row.state).name()
+                if row.state in (State.FAILS, State.TIGHT)
+                else t.secondary
+            )
+            text(painter, below, row.subtitle, ink)
+
+    def _index_at(self, y: float) -> int | None:
+        index = int(y // (self._row_height + 4))
+        return index if 0 <= index < len(self._rows) else None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        index = self._index_at(event.position().y())
+        if index is None:
+            return
+        if event.button() == Qt.MouseButton.RightButton:
+            self.menu_wanted.emit(self._rows[index].id, event.globalPosition().toPoint())
+        else:
+            self.chosen.emit(self._rows[index].id)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        index = self._index_at(event.position().y()) if event else None
+        if index is not None:
+            self.renamed.emit(self._rows[index].id)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        ids = [r.id for r in self._rows]
+        at = ids.index(self._current) if self._current in ids else -1
+        key = event.key()
+        if key in (Qt.Key.Key_Down, Qt.Key.Key_Up) and ids:
+            step = 1 if key == Qt.Key.Key_Down else -1
+            self.chosen.emit(ids[min(max(at + step, 0), len(ids) - 1)])
+        elif key == Qt.Key.Key_Delete and at >= 0:
+            self.removed.emit(ids[at])
+        elif key == Qt.Key.Key_F2 and at >= 0:
+            self.renamed.emit(ids[at])
+        elif key == Qt.Key.Key_Menu and at >= 0:
+            point = self.mapToGlobal(self.row_rect(at).center().toPoint())
+            self.menu_wanted.emit(ids[at], point)
+        else:
+            super().keyPressEvent(event)

@@ -1,0 +1,359 @@
+"""The window: course on top, list left, work surface, inspector right, margins below."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from concurrent.futures import Executor, ThreadPoolExecutor
+from pathlib import Path
+
+from PyQt6.QtCore import QPoint, QSettings, QThread, QTimer
+from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from onda.app.document import Document
+from onda.app.jobs import JobDesk
+from onda.app.selection import STAGES, Selection
+from onda.app.shell.course import Course
+from onda.app.shell.listing import Listing
+from onda.app.shell.margin_strip import MarginStrip
+from onda.app.shell.notice import MessageBar, ProgressLine
+from onda.app.shell.pages import ComingPage, KeysPage
+from onda.app.stages.base import Context, Stage
+from onda.app.standing import Standing
+from onda.app.theme import Look
+from onda.errors import InputError, OndaError
+from onda.project.edits import keep_state
+from onda.project.model import Project
+from onda.studies.cache import ResultCache
+from onda.studies.runner import StudyRunner
+
+__all__ = ["MainWindow"]
+
+_log = logging.getLogger(__name__)
+_FILTER = "Onda projects (*.onda)"
+
+
+class MainWindow(QMainWindow):
+    """The frame around the stages."""
+
+    def __init__(
+        self,
+        project: Project,
+        path: Path | None,
+        stages: list[Callable[[Context], Stage]],
+        *,
+        executor: Executor | None = None,
+        cache: ResultCache | None = None,
+    ) -> None:
+        super().__init__()
+        self.look = Look()
+        self.document = Document(project, path)
+        self.selection = Selection()
+        pool = executor or ThreadPoolExecutor(max_workers=2, thread_name_prefix="onda-study")
+        self.desk = JobDesk(StudyRunner(pool, cache or ResultCache()), pool)
+        self.standing = Standing(self.document, self.desk)
+        context = Context(self.look, self.document, self.selection, self.desk, self.standing)
+        self.stages: dict[str, Stage] = {}
+        for make in stages:
+            stage = make(context)
+            self.stages[stage.id] = stage
+        self._closing = False
+        self._build()
+        self._connect()
+        self._keys()
+        self._choose_first()
+        self._restyle()
+        self._show_stage()
+        self.resize(1280, 800)
+        self.setMinimumSize(1000, 640)
+
+    # -- building ---------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        central = QWidget()
+        outer = QVBoxLayout(central)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(0)
+        self.course = Course(self.look, self.document, self.selection, self.standing)
+        outer.addWidget(self.course)
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        self.listing = Listing(self.look, self.document)
+        middle.addWidget(self.listing)
+        centre = QVBoxLayout()
+        centre.setSpacing(0)
+        bar = QHBoxLayout()
+        bar.setContentsMargins(16, 0, 14, 0)
+        self.messages = MessageBar()
+        bar.addWidget(self.messages)
+        centre.addLayout(bar)
+        self.progress = ProgressLine(self.desk)
+        self.surfaces = QStackedWidget()
+        self.inspectors = QStackedWidget()
+        self.inspectors.setObjectName("inspector")
+        self.inspectors.setFixedWidth(264)
+        for stage in self.stages.values():
+            self.surfaces.addWidget(stage.surface)
+            self.inspectors.addWidget(stage.inspector)
+        self.coming = ComingPage(self.selection.go)
+        self.keys_page = KeysPage(self._show_stage)
+        self.surfaces.addWidget(self.coming)
+        self.surfaces.addWidget(self.keys_page)
+        centre.addWidget(self.surfaces, 1)
+        centre.addWidget(self.progress)
+        middle.addLayout(centre, 1)
+        middle.addWidget(self.inspectors)
+        outer.addLayout(middle, 1)
+        self.strip = MarginStrip(self.look)
+        outer.addWidget(self.strip)
+        self.setCentralWidget(central)
+
+    def _connect(self) -> None:
+        self.look.changed.connect(self._restyle)
+        self.selection.stage_changed.connect(lambda _: self._show_stage())
+        self.selection.subject_changed.connect(lambda _: self._show_list())
+        self.document.changed.connect(self._on_document)
+        self.document.saved_changed.connect(self._show_title)
+        self.document.trouble.connect(lambda words: self.messages.say(words, error=True))
+        self.standing.changed.connect(self._show_list)
+        self.course.project_menu_wanted.connect(self._project_menu)
+        self.course.help_wanted.connect(self.show_keys)
+        self.listing.chosen.connect(lambda i: self.selection.choose(i))
+        self.listing.add_wanted.connect(lambda: self._try(self._stage().add_copy))
+        self.listing.remove_wanted.connect(lambda i: self._try(lambda: self._remove(i)))
+        self.listing.rename_wanted.connect(
+            lambda i, name: self._try(lambda: self._stage().rename(i, name))
+        )
+        self.listing.trouble.connect(lambda words: self.messages.say(words, error=True))
+        for stage in self.stages.values():
+            stage.margins_changed.connect(self._show_margins)
+            stage.keep_wanted.connect(self.keep)
+
+    def _keys(self) -> None:
+        def key(sequence: str | QKeySequence.StandardKey, act: Callable[[], None]) -> None:
+            shortcut = QShortcut(QKeySequence(sequence), self)
+            shortcut.activated.connect(act)
+
+        for i, stage in enumerate(STAGES[:9]):
+            key(f"Ctrl+{i + 1}", lambda stage=stage: self.selection.go(stage.id))  # type: ignore[misc]
+        key("Ctrl+PgDown", lambda: self._step_stage(1))
+        key("Ctrl+PgUp", lambda: self._step_stage(-1))
+        key("K", self.keep)
+        key("Ctrl+Z", self.undo)
+        key("Ctrl+Shift+Z", self.redo)
+        key("Ctrl+Y", self.redo)
+        key("Ctrl+S", self.save)
+        key("Ctrl+Shift+S", self.save_as)
+        key("Ctrl+O", self.open_file)
+        key("Ctrl+D", lambda: self.look.set_night(not self.look.is_night))
+        key("F1", self.show_keys)
+        key("?", self.show_keys)
+        key("Esc", self.desk.cancel_all)
+
+    def _choose_first(self) -> None:
+        """Choose in every stage what needs attention most, else the first object."""
+        for identifier, stage in self.stages.items():
+            rows = stage.rows()
+            if rows and self.selection.subject_of(identifier) not in {r.id for r in rows}:
+                self.selection.choose(rows[0].id, identifier)
+
+    # -- showing ----------------------------------------------------------------------------------
+
+    def _stage(self) -> Stage:
+        return self.stages[self.selection.stage]
+
+    def _restyle(self) -> None:
+        self.setStyleSheet(self.look.style_sheet())
+
+    def _show_stage(self) -> None:
+        info = next(s for s in STAGES if s.id == self.selection.stage)
+        stage = self.stages.get(info.id)
+        self.inspectors.setVisible(stage is not None)
+        self.listing.setVisible(stage is not None)
+        if stage is None:
+            self.coming.show_stage(info)
+            self.surfaces.setCurrentWidget(self.coming)
+            self.strip.show_margins(info.title.lower(), [], {})
+            return
+        self.surfaces.setCurrentWidget(stage.surface)
+        self.inspectors.setCurrentWidget(stage.inspector)
+        self._show_list()
+        stage.refresh()
+        self._show_margins()
+        self._show_title()
+
+    def _show_list(self) -> None:
+        stage = self.stages.get(self.selection.stage)
+        if stage is None:
+            return
+        rows = list(stage.rows())
+        title = {"stackup": "Builds", "lines": "Line classes", "paths": "Paths", "eyes": "Links"}
+        self.listing.show_rows(
+            title[stage.id], rows, self.selection.subject, stage.add_title
+        )
+        self.listing.show_kept()
+
+    def _show_margins(self) -> None:
+        stage = self.stages.get(self.selection.stage)
+        if stage is not None:
+            self.strip.show_margins(*stage.margins())
+
+    def _show_title(self) -> None:
+        saved = "" if self.document.is_saved else " •"
+        self.setWindowTitle(f"{self.document.project.name}{saved} – Onda")
+
+    def _on_document(self) -> None:
+        stage = self.stages.get(self.selection.stage)
+        if stage is not None and self.selection.subject not in {r.id for r in stage.rows()}:
+            self._choose_first()
+        self._show_list()
+
+    def show_keys(self) -> None:
+        """Show the page of keys."""
+        self.surfaces.setCurrentWidget(self.keys_page)
+
+    # -- doing ------------------------------------------------------------------------------------
+
+    def _try(self, act: Callable[[], None]) -> None:
+        try:
+            act()
+        except OndaError as error:
+            self.messages.say(str(error), error=True)
+
+    def _remove(self, identifier: str) -> None:
+        if len(self._stage().rows()) == 1:
+            raise InputError("this is the last one", remedy="Add another first.")
+        self._stage().remove(identifier)
+
+    def _step_stage(self, step: int) -> None:
+        ids = [s.id for s in STAGES]
+        at = ids.index(self.selection.stage) + step
+        self.selection.go(ids[min(max(at, 0), len(ids) - 1)])
+
+    def keep(self) -> None:
+        """Keep the present state under a name that says what it is."""
+        if isinstance(QApplication.focusWidget(), QLineEdit):
+            return
+        project = self.document.project
+        last = self.document.stack.undoText()
+        name = f"State {len(project.kept) + 1}"
+        note = last if self.document.stack.index() else "as opened"
+        self._try(lambda: self.document.edit("Keep state", keep_state(project, name, note)))
+
+    def undo(self) -> None:
+        """One step back."""
+        self.document.undo()
+
+    def redo(self) -> None:
+        """One step forward."""
+        self.document.redo()
+
+    def save(self) -> None:
+        """Save; asks for a file where there is none yet."""
+        if self.document.path is None:
+            self.save_as()
+        else:
+            self._try(self.document.save)
+
+    def save_as(self) -> None:
+        """Save under another name."""
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save project", self._folder("fulmar.onda"), _FILTER)
+        if chosen:
+            path = Path(chosen)
+            path = path if path.suffix == ".onda" else path.with_suffix(".onda")
+            self._try(lambda: self.document.save(path))
+
+    def open_file(self) -> None:
+        """Open another project in this window."""
+        chosen, _ = QFileDialog.getOpenFileName(self, "Open project", self._folder(""), _FILTER)
+        if chosen:
+            self.load(Path(chosen))
+
+    def load(self, path: Path) -> None:
+        """Open a file; what is open stays where that fails."""
+        if not self.document.is_saved and self.document.stack.count():
+            self.document.autosave_now()
+        self._try(lambda: self.document.load(path))
+        self._choose_first()
+        self._show_stage()
+        self.offer_recovery()
+
+    def _folder(self, name: str) -> str:
+        folder = self.document.path.parent if self.document.path else Path.home()
+        return str(folder / name)
+
+    def offer_recovery(self) -> None:
+        """Offer unsaved work of a session that did not end well."""
+        found = self.document.recoverable()
+        if found is None:
+            return
+
+        def recover() -> None:
+            self.document.edit("Recover unsaved work", found.project)
+
+        self.messages.say(
+            "There is unsaved work on this project from a session that did not end well.",
+            [("Recover it", recover), ("Forget it", self.document.forget_recovery)],
+        )
+
+    def _project_menu(self, point: QPoint) -> None:
+        menu = QMenu(self)
+        stack = self.document.stack
+        entries: list[tuple[str, Callable[[], None], bool]] = [
+            ("Open…\tCtrl+O", self.open_file, True),
+            ("Save\tCtrl+S", self.save, True),
+            ("Save as…\tCtrl+Shift+S", self.save_as, True),
+            (f"Undo {stack.undoText().lower()}\tCtrl+Z", self.undo, stack.canUndo()),
+            (f"Redo {stack.redoText().lower()}\tCtrl+Shift+Z", self.redo, stack.canRedo()),
+            (
+                "Day\tCtrl+D" if self.look.is_night else "Night\tCtrl+D",
+                lambda: self.look.set_night(not self.look.is_night),
+                True,
+            ),
+            ("Keys\tF1", self.show_keys, True),
+        ]
+        for title, act, enabled in entries:
+            action = menu.addAction(title)
+            if action is not None:
+                action.setEnabled(enabled)
+                action.triggered.connect(lambda _, act=act: act())
+        menu.popup(point)
+
+    def settle(self, milliseconds: int = 20_000) -> bool:
+        """Wait, with events running, until nothing is under way; for the tour and for tests."""
+        loop = QApplication.instance()
+        waited = QTimer()
+        waited.setSingleShot(True)
+        waited.start(milliseconds)
+        quiet = 0
+        while quiet < 12 and waited.isActive() and loop is not None:
+            loop.processEvents()
+            idle = self.desk.is_idle and not self.standing.is_waiting
+            quiet = quiet + 1 if idle else 0
+            QApplication.sendPostedEvents()
+            QThread.msleep(5)
+        return quiet >= 12
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Unsaved work is kept aside, runs are stopped; nothing asks."""
+        if not self._closing:
+            self._closing = True
+            if self.document.path is not None and not self.document.is_saved:
+                self.document.autosave_now()
+            settings = QSettings("onda", "onda")
+            settings.setValue("night", self.look.is_night)
+            self.desk.close()
+            self.standing.close()
+        if event is not None:
+            event.accept()

@@ -1,0 +1,181 @@
+"""What every stage is: a work surface, an inspector, and the margins of what is on screen."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from onda.app.document import Document
+from onda.app.jobs import JobDesk
+from onda.app.selection import Selection
+from onda.app.shell.fields import label
+from onda.app.shell.rows import Row
+from onda.app.standing import Standing
+from onda.app.theme import Look
+from onda.errors import OndaError
+from onda.project.model import Design, KeptState
+from onda.studies.margins import Margin
+from onda.studies.study import Study
+
+__all__ = ["Context", "Stage", "Surface", "scrolled"]
+
+
+@dataclass(frozen=True)
+class Context:
+    """The models that every stage works with."""
+
+    look: Look
+    document: Document
+    selection: Selection
+    desk: JobDesk
+    standing: Standing
+
+
+class Surface(QWidget):
+    """A work surface: title, remark, buttons, then the content; a line where something is wrong."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.body = QVBoxLayout(self)
+        self.body.setContentsMargins(16, 10, 14, 8)
+        self.body.setSpacing(6)
+        head = QHBoxLayout()
+        head.setSpacing(10)
+        self.title = label("", "title")
+        self.remark = label("", "secondary")
+        head.addWidget(self.title)
+        head.addWidget(self.remark, 1)
+        self.buttons = QHBoxLayout()
+        self.buttons.setSpacing(6)
+        head.addLayout(self.buttons)
+        self.body.addLayout(head)
+        self.problem: QLabel = label("", "error", wrap=True)
+        self.problem.hide()
+        self.body.addWidget(self.problem)
+
+    def add_button(
+        self, title: str, act: Callable[[], None], *, primary: bool = False, tip: str = ""
+    ) -> QPushButton:
+        """A button at the right of the title."""
+        button = QPushButton(title)
+        if primary:
+            button.setObjectName("primary")
+        button.setToolTip(tip)
+        button.clicked.connect(lambda: act())
+        self.buttons.addWidget(button)
+        return button
+
+    def tell(self, problem: str) -> None:
+        """Say what is wrong, or nothing."""
+        self.problem.setText(problem)
+        self.problem.setVisible(bool(problem))
+
+
+def scrolled(content: QWidget) -> QScrollArea:
+    """A vertical scroll area without a frame."""
+    area = QScrollArea()
+    area.setWidget(content)
+    area.setWidgetResizable(True)
+    return area
+
+
+class Stage(QObject):
+    """Base of the stages.
+
+    Signals
+    -------
+    margins_changed : the margins of what is on screen are others
+    keep_wanted : the Keep state button was pressed
+    """
+
+    margins_changed = pyqtSignal()
+    keep_wanted = pyqtSignal()
+    id = ""
+    add_title = ""
+
+    def __init__(self, context: Context) -> None:
+        super().__init__()
+        self.context = context
+        self.surface = Surface()
+        self.inspector = QWidget()
+        context.document.changed.connect(self._on_document)
+        context.document.settled.connect(self._on_document)
+        context.selection.subject_changed.connect(lambda _: self._on_subject())
+        context.selection.element_changed.connect(lambda _: self._on_element())
+        context.look.changed.connect(self._on_look)
+
+    @property
+    def active(self) -> bool:
+        """Whether this stage is in view."""
+        return self.context.selection.stage == self.id
+
+    @property
+    def design(self) -> Design:
+        """The present design."""
+        return self.context.document.project.design
+
+    @property
+    def shown_kept(self) -> tuple[KeptState, ...]:
+        """Kept states to compare with."""
+        return tuple(k for k in self.context.document.project.kept if k.shown)
+
+    def _on_document(self) -> None:
+        if self.active:
+            self.refresh()
+
+    def _on_subject(self) -> None:
+        if self.active:
+            self.refresh()
+
+    def _on_element(self) -> None:
+        if self.active:
+            self.refresh()
+
+    def _on_look(self) -> None:
+        if self.active:
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show the present tree and ask for what is missing."""
+        raise NotImplementedError
+
+    def rows(self) -> Sequence[Row]:
+        """The objects of this stage."""
+        raise NotImplementedError
+
+    def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
+        """Title, margins of what is on screen, values of kept states by requirement."""
+        raise NotImplementedError
+
+    def add_copy(self) -> None:
+        """Add an object made from the present one."""
+        raise NotImplementedError
+
+    def remove(self, identifier: str) -> None:
+        """Remove an object."""
+        raise NotImplementedError
+
+    def rename(self, identifier: str, name: str) -> None:
+        """Give an object another name."""
+        raise NotImplementedError
+
+    def ask(
+        self,
+        slot: str,
+        study: Study[Any, Any],
+        inputs: Callable[[], Any],
+        show: Callable[[Any], None],
+        fail: Callable[[str], None],
+    ) -> None:
+        """Wish for a result; `inputs` may raise an `OndaError`, which is shown like a failed run."""
+        try:
+            made = inputs()
+        except OndaError as error:
+            fail(str(error))
+            return
+        gesture = self.context.document.in_gesture
+        self.context.desk.request(f"{self.id}-{slot}", study, made, show, fail, urgent=gesture)

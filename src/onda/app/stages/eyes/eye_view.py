@@ -1,0 +1,254 @@
+"""The eye: density in one hue, the mask, and the measured width and height drawn on it."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from onda.app.plots.colors import density_scale
+from onda.app.shell.painting import pen, text
+from onda.app.theme import Look
+from onda.engine.links.eye import Eye
+from onda.project.quantities import format_si
+from onda.studies.resolve import MaskInputs
+
+__all__ = ["EyeView"]
+
+_LEFT, _BOTTOM, _TOP, _HISTOGRAM = 50.0, 20.0, 20.0, 58.0
+
+
+class EyeView(QWidget):
+    """Two unit intervals of an eye, the crossing histogram below on the same scale."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self._eye: Eye | None = None
+        self._mask: MaskInputs | None = None
+        self._hits = 0.0
+        self._title = ""
+        self._kept = False
+        self._reach = 1.0
+        self._image: QImage | None = None
+        self._hover: QPointF | None = None
+        self.setMinimumSize(260, 220)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Eye")
+        look.changed.connect(self._recolor)
+
+    def show_eye(
+        self,
+        title: str,
+        eye: Eye,
+        mask: MaskInputs | None,
+        hits: float,
+        reach: float,
+        *,
+        kept: bool = False,
+    ) -> None:
+        """Show an eye on a scale of plus and minus `reach` volts around its decision level."""
+        self._title, self._eye, self._mask, self._hits = title, eye, mask, hits
+        self._reach, self._kept = reach, kept
+        self.setAccessibleDescription(
+            f"{title}: width {eye.width:.3f} UI, height {format_si(eye.height, 'voltage')}"
+        )
+        self._recolor()
+
+    def _recolor(self) -> None:
+        eye = self._eye
+        if eye is None:
+            return
+        self._image = _density_image(eye, self._reach, density_scale(self._look.t))
+        self.update()
+
+    @property
+    def _box(self) -> QRectF:
+        height = self.height() - _TOP - _BOTTOM - _HISTOGRAM - 6
+        return QRectF(_LEFT, _TOP, self.width() - _LEFT - 4, height)
+
+    def _x(self, ui: float) -> float:
+        box = self._box
+        return box.left() + (ui + 1.0) / 2.0 * box.width()
+
+    def _y(self, volts: float) -> float:
+        box = self._box
+        return box.center().y() - volts / self._reach * box.height() / 2
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        look, t, box = self._look, self._look.t, self._box
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.fillRect(box, QColor(t.sheet))
+        if self._eye is not None and self._image is not None:
+            painter.drawImage(box, self._image)
+            self._draw_head(painter, self._eye)
+            self._draw_axes(painter, box)
+            self._draw_mask(painter)
+            self._draw_measures(painter, self._eye)
+            self._draw_crossings(painter, self._eye)
+            self._draw_readout(painter, box)
+        painter.setPen(pen(t.kept if self._kept else t.hairline, 1.4 if self._kept else 1.0))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(box)
+        painter.setFont(look.font(11))
+        painter.end()
+
+    def _draw_head(self, painter: QPainter, eye: Eye) -> None:
+        look, t, box = self._look, self._look.t, self._box
+        painter.setFont(look.mono(12))
+        words = f"{eye.width:.3f} UI   {format_si(eye.height, 'voltage')}"
+        if eye.height <= 0:
+            words = "closed"
+        width = painter.fontMetrics().horizontalAdvance(words) + 6
+        head = QRectF(box.left(), 0, box.width(), 18)
+        text(
+            painter,
+            head,
+            words,
+            t.fails if eye.height <= 0 else t.ink,
+            Qt.AlignmentFlag.AlignRight,
+        )
+        painter.setFont(look.font(12, bold=True))
+        text(painter, head.adjusted(0, 0, -width, 0), self._title, t.kept_ink if self._kept else t.ink)
+
+    def _draw_axes(self, painter: QPainter, box: QRectF) -> None:
+        look, t = self._look, self._look.t
+        painter.setFont(look.font(11))
+        step = next(
+            k for k in (0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 1e3) if self._reach / k <= 3.2
+        )
+        n = int(self._reach / step)
+        for k in range(-n, n + 1):
+            y = self._y(k * step)
+            number, unit = format_si(k * step, "voltage", like=self._reach, digits=2).split(" ")
+            label = f"{number} {unit}" if k == n else number
+            text(
+                painter,
+                QRectF(0, y - 8, _LEFT - 5, 16),
+                label,
+                t.secondary,
+                Qt.AlignmentFlag.AlignRight,
+            )
+        for ui in (-1.0, -0.5, 0.0, 0.5, 1.0):
+            x = min(max(self._x(ui), box.left() + 14), box.right() - 20)
+            label = f"{ui:+.1f}".replace("-", "−") if ui else "0 UI"
+            rect = QRectF(x - 24, self.height() - 16, 48, 16)
+            text(painter, rect, label, t.secondary, Qt.AlignmentFlag.AlignHCenter)
+
+    def _draw_mask(self, painter: QPainter) -> None:
+        mask, t = self._mask, self._look.t
+        if mask is None:
+            return
+        w, f, h = mask.width / 2, mask.flat / 2, mask.height / 2
+        corners = [(-w, 0.0), (-f, h), (f, h), (w, 0.0), (f, -h), (-f, -h)]
+        shape = QPolygonF([QPointF(self._x(x), self._y(y)) for x, y in corners])
+        fill = QColor(t.fails)
+        fill.setAlpha(120 if self._hits else 26)
+        painter.setPen(pen(t.fails, 1.6, Qt.PenStyle.DashLine))
+        painter.setBrush(fill)
+        painter.drawPolygon(shape)
+        if self._hits:
+            painter.setFont(self._look.font(11, bold=True))
+            rect = QRectF(self._x(-w), self._y(0) - 9, self._x(w) - self._x(-w), 18)
+            words = f"{self._hits:.0f} hits"
+            text(painter, rect, words, t.ink, Qt.AlignmentFlag.AlignHCenter)
+
+    def _draw_measures(self, painter: QPainter, eye: Eye) -> None:
+        t = self._look.t
+        painter.setPen(pen(t.ink, 1.4))
+        offset = eye.base
+        middle = eye.density.shape[0] // 2
+        if eye.height > 0:
+            top = self._y(float(eye.high_edge[middle]) - offset)
+            bottom = self._y(float(eye.low_edge[middle]) - offset)
+            x = self._x(0.0)
+            _arrow(painter, QPointF(x, bottom), QPointF(x, top))
+            label = format_si(eye.height, "voltage")
+            self._label(painter, QPointF(x + 6, 0.5 * (top + self._y(0)) - 9), label)
+        if eye.width > 0:
+            y = self._y(0.0)
+            left, right = self._x(-eye.width / 2), self._x(eye.width / 2)
+            _arrow(painter, QPointF(left, y), QPointF(right, y))
+            at = QPointF(self._x(0.17 * eye.width) + 8, y + 3)
+            self._label(painter, at, f"{eye.width:.3f} UI")
+
+    def _label(self, painter: QPainter, at: QPointF, words: str) -> None:
+        t = self._look.t
+        painter.setFont(self._look.mono(11))
+        width = painter.fontMetrics().horizontalAdvance(words) + 8
+        back = QColor(t.sheet)
+        back.setAlpha(225)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(back)
+        rect = QRectF(at.x(), at.y(), width, 17)
+        painter.drawRoundedRect(rect, 4, 4)
+        text(painter, rect, words, t.ink, Qt.AlignmentFlag.AlignHCenter)
+        painter.setPen(pen(t.ink, 1.4))
+
+    def _draw_crossings(self, painter: QPainter, eye: Eye) -> None:
+        look, t, box = self._look, self._look.t, self._box
+        base = self.height() - _BOTTOM
+        top = box.bottom() + 6
+        painter.setFont(look.font(11))
+        n = len(eye.crossings)
+        twice = np.concatenate([eye.crossings[n // 2 :], eye.crossings, eye.crossings[: n // 2]])
+        peak = max(int(twice.max()), 1)
+        width = box.width() / len(twice)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(t.sea))
+        for i in np.flatnonzero(twice):
+            tall = (base - top - 2) * float(twice[i]) / peak
+            painter.drawRect(QRectF(box.left() + i * width, base - tall, max(width, 1.0), tall))
+        painter.setPen(pen(t.hairline))
+        painter.drawLine(QPointF(box.left(), base), QPointF(box.right(), base))
+        words = f"crossings: {eye.jitter_pp:.3f} UI p-p, {eye.jitter_rms:.4f} rms"
+        rect = QRectF(box.left(), top, box.width(), 16)
+        text(painter, rect, words, t.secondary, Qt.AlignmentFlag.AlignHCenter)
+
+    def _draw_readout(self, painter: QPainter, box: QRectF) -> None:
+        if self._hover is None or not box.contains(self._hover):
+            return
+        ui = (self._hover.x() - box.left()) / box.width() * 2 - 1
+        volts = (box.center().y() - self._hover.y()) / (box.height() / 2) * self._reach
+        words = f"{ui:+.3f} UI · {format_si(volts, 'voltage')}"
+        self._label(painter, QPointF(box.left() + 6, box.top() + 4), words)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self._hover = event.position()
+            self.update()
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self._hover = None
+        self.update()
+
+
+def _density_image(eye: Eye, reach: float, scale: NDArray[np.uint8]) -> QImage:
+    """Image of two unit intervals, plus and minus `reach` volts, brightness by logarithm."""
+    half = eye.density.shape[0] // 2
+    twice = np.concatenate([eye.density[half:], eye.density, eye.density[:half]])
+    rows = 300
+    volts = eye.base + reach * (1.0 - (np.arange(rows) + 0.5) / rows * 2.0)
+    index = np.floor((volts - eye.v_low) / eye.v_step).astype(int)
+    inside = (index >= 0) & (index < eye.density.shape[1])
+    field = np.zeros((rows, twice.shape[0]))
+    field[inside] = twice[:, index[inside]].T
+    # The rarest trace must still be seen; the square root of the logarithm lifts it.
+    strength = np.sqrt(np.log1p(field) / max(np.log1p(field.max()), 1e-9))
+    rgb = np.ascontiguousarray(scale[(255 * strength).astype(np.uint8)])
+    image = QImage(rgb.data, twice.shape[0], rows, 3 * twice.shape[0], QImage.Format.Format_RGB888)
+    return image.copy()
+
+
+def _arrow(painter: QPainter, start: QPointF, end: QPointF) -> None:
+    painter.drawLine(start, end)
+    across = QPointF(-(end.y() - start.y()), end.x() - start.x())
+    size = max((across.x() ** 2 + across.y() ** 2) ** 0.5, 1e-9)
+    bar = across * (5.0 / size)
+    for point in (start, end):
+        painter.drawLine(point - bar, point + bar)

@@ -1,0 +1,436 @@
+"""Joins the views of the Eyes stage to the document and the studies."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from onda.app.plots.curves import Curve, CurvePlot
+from onda.app.shell.fields import Heading, NumberRows, TextField, label
+from onda.app.shell.form import FieldSpec, Form
+from onda.app.shell.painting import pen, text
+from onda.app.shell.rows import Row
+from onda.app.stages.base import Context, Stage, scrolled
+from onda.app.stages.eyes.eye_view import EyeView
+from onda.app.theme import Look
+from onda.engine.links.patterns import PRBS_ORDERS
+from onda.errors import InputError, OndaError
+from onda.project.edits import replace_link, set_value
+from onda.project.model import EyeMask, KeptState, Link, Path, SeriesResistor, TracePiece
+from onda.project.quantities import Quantity, format_si
+from onda.studies.eye import EYE, EyeResult
+from onda.studies.margins import Margin, margin_of, measure_eye
+from onda.studies.resolve import EyeInputs, MaskInputs, eye_inputs
+
+__all__ = ["EyesStage"]
+
+
+class Chain(QWidget):
+    """The link as boxes from transmitter to receiver."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self._boxes: list[tuple[str, str]] = []
+        self.setFixedHeight(36)
+        look.changed.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 36)
+
+    def show_path(self, path: Path) -> None:
+        """Show the path's parts."""
+        boxes = [(path.driver.name, format_si(path.driver.edge.si, "time", digits=2) + " edge")]
+        for e in path.elements:
+            if isinstance(e, TracePiece):
+                boxes.append((e.layer, format_si(e.length.si, "length")))
+            elif isinstance(e, SeriesResistor):
+                boxes.append((e.id, format_si(e.value.si, "resistance")))
+            else:
+                boxes.append(("via", format_si(e.delay.si, "time", digits=2)))
+        boxes.append((path.receiver.name, "sampler"))
+        self._boxes = boxes
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        look, t = self._look, self._look.t
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        n = max(len(self._boxes), 1)
+        gap = 8.0
+        width = (self.width() - 2 - gap * (n - 1)) / n
+        painter.setPen(pen(t.secondary, 1.2))
+        painter.drawLine(4, 18, self.width() - 4, 18)
+        for i, (upper, lower) in enumerate(self._boxes):
+            rect = QRectF(1 + i * (width + gap), 1, width, 33)
+            last = i == n - 1
+            painter.setPen(pen(t.sea if last else t.hairline, 1.4))
+            painter.setBrush(QColor(t.sea_tint if last else t.sheet))
+            painter.drawRoundedRect(rect, 6, 6)
+            center = Qt.AlignmentFlag.AlignHCenter
+            painter.setFont(look.font(11, bold=last))
+            text(painter, rect.adjusted(3, 2, -3, -16), upper, t.ink, center)
+            painter.setFont(look.font(11))
+            text(painter, rect.adjusted(3, 16, -3, -2), lower, t.secondary, center)
+        painter.end()
+
+
+class EyesStage(Stage):
+    """Eyes."""
+
+    id = "eyes"
+    add_title = "Add a link like this one"
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        look = context.look
+        self.result: EyeResult | None = None
+        self.kept: dict[str, EyeResult] = {}
+        self._result_of = ""
+        self.surface.add_button(
+            "Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state to compare (K)"
+        )
+        self.chain = Chain(look)
+        self.surface.body.addWidget(self.chain)
+        eyes = QWidget()
+        self._eyes_box = QHBoxLayout(eyes)
+        self._eyes_box.setContentsMargins(0, 2, 0, 0)
+        self._eyes_box.setSpacing(12)
+        self.view = EyeView(look)
+        self.kept_view = EyeView(look)
+        self.kept_view.hide()
+        self._eyes_box.addWidget(self.view, 1)
+        self._eyes_box.addWidget(self.kept_view, 1)
+        self.surface.body.addWidget(eyes, 7)
+        self.surface.body.addWidget(self._plots(), 3)
+        self.inspector = scrolled(self._build_inspector())
+
+    def _plots(self) -> QWidget:
+        look = self.context.look
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(14)
+        grid.setVerticalSpacing(2)
+        self.pulse = CurvePlot(look, x_unit="UI", y_unit="mV", axis_width=40)
+        self.worst = CurvePlot(look, x_unit="bit", y_unit="", axis_width=30, interactive=False)
+        for i, (plot, title) in enumerate(
+            ((self.pulse, "Pulse response and cursors, mV over UI"), (self.worst, "Worst pattern for a one"))
+        ):
+            grid.addWidget(label(title, "heading"), 0, i)
+            grid.addWidget(plot, 1, i)
+        grid.setColumnStretch(0, 3)
+        grid.setColumnStretch(1, 2)
+        return holder
+
+    def _build_inspector(self) -> QWidget:
+        content = QWidget()
+        layout = QVBoxLayout(content)
+        layout.setContentsMargins(16, 10, 16, 8)
+        layout.setSpacing(3)
+        layout.addWidget(label("Link", "title"))
+        self.name = TextField("Name", self._set_name)
+        layout.addWidget(self.name)
+        self.form = Form(self.context.look, self.context.document)
+        layout.addWidget(self.form)
+        line = QHBoxLayout()
+        line.addWidget(label("Pattern"), 1)
+        self.pattern = QComboBox()
+        self.pattern.setAccessibleName("Pattern")
+        self.pattern.setFixedWidth(142)
+        for order in PRBS_ORDERS:
+            self.pattern.addItem(f"PRBS{order}", order)
+        self.pattern.activated.connect(lambda _: self._set_pattern())
+        line.addWidget(self.pattern)
+        layout.addLayout(line)
+        self.bits = TextField("Bits", self._set_bits, width=96)
+        self.bits.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
+        layout.addWidget(self.bits)
+        self.measured = Heading("Measured")
+        layout.addWidget(self.measured)
+        self.numbers = NumberRows(self.context.look)
+        layout.addWidget(self.numbers)
+        layout.addWidget(Heading("Worst case"))
+        self.pattern_text = label("", "secondary", wrap=True)
+        layout.addWidget(self.pattern_text)
+        self.mask_note = label("", "secondary", wrap=True)
+        layout.addWidget(self.mask_note)
+        layout.addStretch(1)
+        return content
+
+    # -- what is in view --------------------------------------------------------------------------
+
+    @property
+    def link(self) -> Link | None:
+        """The link in view."""
+        subject = self.context.selection.subject_of(self.id)
+        return next((k for k in self.design.links if k.id == subject), None)
+
+    def rows(self) -> Sequence[Row]:
+        standing = self.context.standing
+        return [
+            Row(k.id, k.name, f"NRZ · {k.rate.text}", standing.state_of(self.id, k.id))
+            for k in self.design.links
+        ]
+
+    def refresh(self) -> None:
+        link = self.link
+        if link is None:
+            self.surface.title.setText("Eyes")
+            self.surface.remark.setText("There is no link yet.")
+            return
+        if self._result_of != link.id:
+            self.result = None
+            self.kept.clear()
+            self._result_of = link.id
+        self.surface.title.setText(link.name)
+        bits = f"{link.bits:,}".replace(",", " ")
+        self.surface.remark.setText(f"{link.rate.text} · PRBS{link.prbs} · {bits} bits · at the sampler")
+        self.chain.show_path(self.design.path(link.path))
+        self._show_fields(link)
+        if self.context.document.in_gesture:
+            # A quick look while something moves: fewer bits, the same channel.
+            self.ask("now", EYE, lambda: self._inputs(link, 6000), self._show, self._fail)
+            return
+        self.ask("now", EYE, lambda: self._inputs(link, None), self._show, self._fail)
+        self._ask_kept(link)
+
+    def _inputs(self, link: Link, bits: int | None) -> EyeInputs:
+        wanted = link if bits is None else set_value(link, bits=min(bits, link.bits))
+        return eye_inputs(self.design, wanted)
+
+    def _ask_kept(self, link: Link) -> None:
+        shown = {k.id: k for k in self.shown_kept}
+        for gone in set(self.kept) - set(shown):
+            del self.kept[gone]
+        if not shown:
+            self._draw()
+        for identifier, state in shown.items():
+            then = next((k for k in state.design.links if k.id == link.id), None)
+            if then is None:
+                continue
+
+            def show(result: EyeResult, identifier: str = identifier) -> None:
+                self.kept[identifier] = result
+                self._draw()
+
+            def inputs(state: KeptState = state, then: Link = then) -> EyeInputs:
+                return eye_inputs(state.design, then)
+
+            self.ask(f"kept-{identifier}", EYE, inputs, show, lambda _: None)
+
+    def _fail(self, message: str) -> None:
+        self.surface.tell(message)
+
+    def _show(self, result: EyeResult) -> None:
+        self.surface.tell("")
+        self.result = result
+        self._draw()
+        if not self.context.document.in_gesture:
+            self.context.standing.note()
+
+    def _draw(self) -> None:
+        link, result = self.link, self.result
+        if link is None or result is None:
+            return
+        latest = list(self.kept)[-1] if self.kept else None
+        kept = self.kept[latest] if latest else None
+        reach = max(_reach(r) for r in (result, kept) if r is not None)
+        mask = _mask(link)
+        title = "Now" if kept else f"Eye over {result.eye.bits} bits"
+        self.view.show_eye(title, result.eye, mask, result.mask_hits or 0.0, reach)
+        self.kept_view.setVisible(kept is not None)
+        if kept is not None:
+            names = {k.id: k.name for k in self.shown_kept}
+            hits = kept.mask_hits if np.isfinite(kept.mask_hits) else 0.0
+            self.kept_view.show_eye(
+                f"Kept: {names.get(latest or '', '')}", kept.eye, mask, hits, reach, kept=True
+            )
+        self._draw_pulse(result, kept)
+        self._draw_numbers(result, kept)
+        self.margins_changed.emit()
+
+    def _draw_pulse(self, result: EyeResult, kept: EyeResult | None) -> None:
+        t = self.context.look.t
+        curves = []
+        for r, color, is_kept in ((result, t.sea, False), (kept, t.kept, True)):
+            if r is None:
+                continue
+            n = r.pulse.samples_per_ui
+            ui = (np.arange(len(r.pulse.flat)) - r.peak.phase) / n - r.peak.main
+            curves.append(Curve("kept" if is_kept else "pulse", ui, r.pulse.flat * 1e3, color, 1.6, is_kept))
+        last = min(len(result.peak.cursors) - result.peak.main, 14)
+        marks = [
+            (float(k), float(result.peak.cursors[k + result.peak.main] * 1e3), t.ink if k == 0 else t.secondary)
+            for k in range(-result.peak.main, last)
+        ]
+        high = 1.12e3 * float(result.pulse.flat.max())
+        low = min(1.2e3 * float(result.pulse.flat.min()), -0.06 * high)
+        self.pulse.show_curves(curves, view=(-2.0, 13.0, low, high), marks=marks)
+        bits = result.peak.worst_one[-16 - result.peak.main :].astype(float)
+        at = np.arange(len(bits) + 1, dtype=float) - (len(bits) - 1 - result.peak.main) - 0.5
+        steps = Curve("bit", np.repeat(at, 2)[1:-1], np.repeat(bits, 2), t.sea, 1.6)
+        self.worst.show_curves([steps], view=(float(at[0]), float(at[-1]), -0.25, 1.25))
+
+    def _draw_numbers(self, result: EyeResult, kept: EyeResult | None) -> None:
+        eye, then = result.eye, kept.eye if kept else None
+
+        def row(name: str, attribute: str, dimension: str) -> tuple[str, str, str, str]:
+            before = float(getattr(then, attribute)) if then is not None else None
+            return NumberRows.si_row(name, float(getattr(eye, attribute)), dimension, before)
+
+        self.measured.remark.setText("now, kept" if kept else f"over {eye.bits} bits")
+        rows = [
+            row("Width", "width", "unit interval"),
+            row("Height", "height", "voltage"),
+            row("One level", "level_one", "voltage"),
+            row("Zero level", "level_zero", "voltage"),
+            row("Crossing", "crossing_share", "ratio"),
+            row("Jitter, peak to peak", "jitter_pp", "unit interval"),
+            row("Jitter, rms", "jitter_rms", "unit interval"),
+            NumberRows.si_row(
+                "Worst-case height", result.peak.height, "voltage", kept.peak.height if kept else None
+            ),
+            NumberRows.si_row("Path delay", result.delay, "time", kept.delay if kept else None),
+        ]
+        if np.isfinite(result.mask_hits):
+            rows.insert(2, ("Mask hits", f"{result.mask_hits:.0f}", "", f"{kept.mask_hits:.0f}" if kept else ""))
+        self.numbers.set_rows(rows)
+        last = result.peak.worst_one[-24:]
+        shown = "".join(str(int(b)) for b in last)
+        self.pattern_text.setText(
+            f"A one is lowest, by peak distortion, when these bits are sent (last 24): {shown}"
+        )
+        source = self.link.mask.source if self.link and self.link.mask else ""
+        self.mask_note.setText(f"Mask: {source}" if source else "")
+
+    def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
+        link = self.link
+        if link is None:
+            return "", [], {}
+        wanted = [
+            r
+            for r in self.context.document.project.requirements
+            if (r.stage, r.subject) == (self.id, link.id)
+        ]
+        shown = [
+            margin_of(r, measure_eye(self.result, r.measure) if self.result else None)
+            for r in wanted
+        ]
+        kept = {r.id: [measure_eye(k, r.measure).value for k in self.kept.values()] for r in wanted}
+        return "this link", shown, kept
+
+    # -- editing ----------------------------------------------------------------------------------
+
+    def _show_fields(self, link: Link) -> None:
+        self.name.show_text(link.name)
+        self.bits.show_text(str(link.bits))
+        self.pattern.setCurrentIndex(PRBS_ORDERS.index(link.prbs))
+        specs = [
+            FieldSpec(
+                "Rate",
+                "data rate",
+                lambda: self.link.rate if self.link else None,
+                lambda q: self._set("Change rate", rate=q),
+                (0.25 * link.rate.si, 2.0 * link.rate.si, 0.0125 * link.rate.si),
+                kept=lambda: [
+                    k.rate.si for s in self.shown_kept for k in s.design.links if k.id == link.id
+                ],
+            )
+        ]
+        if link.mask is not None:
+            for title, dimension, key in (
+                ("Mask width", "unit interval", "width"),
+                ("Mask flat", "unit interval", "flat"),
+                ("Mask height", "voltage", "height"),
+            ):
+                specs.append(
+                    FieldSpec(
+                        title,
+                        dimension,
+                        lambda key=key: getattr(self.link.mask, key) if self.link and self.link.mask else None,  # type: ignore[misc]
+                        lambda q, key=key: self._set_mask(key, q),  # type: ignore[misc]
+                        (0.0, 1.0, 0.01),
+                    )
+                )
+        self.form.set_specs(specs)
+
+    def _set(self, name: str, **changes: object) -> None:
+        assert self.link is not None
+        new = set_value(self.link, **changes)
+        self.context.document.edit(name, replace_link(self.context.document.project, new))
+
+    def _set_mask(self, key: str, q: Quantity) -> None:
+        assert self.link is not None
+        mask: EyeMask | None = self.link.mask
+        if mask is not None:
+            self._set("Change mask", mask=set_value(mask, **{key: q}))
+
+    def _set_name(self, name: str) -> None:
+        self._set("Rename link", name=name)
+
+    def _set_bits(self, typed: str) -> None:
+        try:
+            bits = int(typed.replace(" ", "").replace("_", ""))
+        except ValueError as error:
+            raise InputError(f"{typed[:20]!r} is not a whole number") from error
+        self._set("Change bits", bits=bits)
+
+    def _set_pattern(self) -> None:
+        try:
+            self._set("Change pattern", prbs=int(self.pattern.currentData()))
+        except OndaError as error:
+            self.surface.tell(str(error))
+
+    def add_copy(self) -> None:
+        project, link = self.context.document.project, self.link
+        if link is None:
+            raise InputError("there is no link to start from", remedy="Open the demo for one.")
+        ids = {k.id for k in project.design.links}
+        identifier = next(f"link-{n}" for n in range(1, 10_000) if f"link-{n}" not in ids)
+        new = set_value(link, id=identifier, name=f"{link.name} copy")
+        design = set_value(project.design, links=(*project.design.links, new))
+        wanted = tuple(
+            set_value(r, id=f"{r.measure}-{identifier}", subject=identifier)
+            for r in project.requirements
+            if (r.stage, r.subject) == (self.id, link.id)
+        )
+        self.context.document.edit(
+            "Add link",
+            set_value(project, design=design, requirements=(*project.requirements, *wanted)),
+        )
+        self.context.selection.choose(identifier)
+
+    def remove(self, identifier: str) -> None:
+        project = self.context.document.project
+        links = tuple(k for k in project.design.links if k.id != identifier)
+        requirements = tuple(
+            r for r in project.requirements if (r.stage, r.subject) != (self.id, identifier)
+        )
+        design = set_value(project.design, links=links)
+        self.context.document.edit(
+            "Remove link", set_value(project, design=design, requirements=requirements)
+        )
+
+    def rename(self, identifier: str, name: str) -> None:
+        project = self.context.document.project
+        new = set_value(project.design.link(identifier), name=name)
+        self.context.document.edit("Rename link", replace_link(project, new))
+
+
+def _mask(link: Link) -> MaskInputs | None:
+    mask = link.mask
+    return None if mask is None else MaskInputs(mask.width.si, mask.flat.si, mask.height.si)
+
+
+def _reach(result: EyeResult) -> float:
+    """Volts that the traces reach from the decision level, with some room."""
+    eye = result.eye
+    levels = np.flatnonzero(eye.density.sum(axis=0) > 0)
+    top = eye.v_low + (levels[-1] + 1) * eye.v_step - eye.base
+    bottom = eye.base - (eye.v_low + levels[0] * eye.v_step)
+    return 1.12 * float(max(top, bottom))

@@ -1,0 +1,669 @@
+"""Joins the views of the Lines stage to the document and the studies."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from onda.app.plots.curves import Curve, CurvePlot, Limit
+from onda.app.shell.fields import Heading, NumberRows, label
+from onda.app.shell.form import FieldSpec, Form
+from onda.app.shell.rows import Row, RowList
+from onda.app.stages.base import Context, Stage, scrolled
+from onda.app.stages.lines.section_view import Dimension, Drawing, SectionView
+from onda.engine.section.geometry import CrossSection
+from onda.engine.section.structures import trace_section
+from onda.errors import InputError, OndaError
+from onda.project.edits import replace_class, set_value, with_design
+from onda.project.model import CopperLayer, DielectricLayer, LineClass, TraceOnLayer
+from onda.project.quantities import Quantity, format_si, parse_quantity, quantity, split_si
+from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult, fit_width
+from onda.studies.margins import Margin, margin_of, measure_line
+from onda.studies.resolve import LineInputs, line_inputs
+from onda.studies.study import Control, Study
+from onda.studies.width_sweep import WIDTH_SWEEP, WidthSweepInputs, WidthSweepResult, width_range
+
+__all__ = ["LinesStage"]
+
+
+def _fit(inputs: tuple[LineInputs, float], control: Control) -> float:
+    line, target = inputs
+    return fit_width(line, target)
+
+
+FIT_WIDTH: Study[tuple[LineInputs, float], float] = Study("fit_width", _fit, (), False)
+
+
+class LinesStage(Stage):
+    """Lines."""
+
+    id = "lines"
+    add_title = "Add a line class like this one"
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        look = context.look
+        self.results: dict[str, ImpedanceResult] = {}
+        self.kept: dict[str, dict[str, ImpedanceResult]] = {}
+        self.sweep: WidthSweepResult | None = None
+        self._results_of = ""
+        self.surface.add_button(
+            "Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state to compare (K)"
+        )
+        self.view = SectionView(look)
+        self.view.drag_began.connect(context.document.begin_gesture)
+        self.view.drag_ended.connect(context.document.end_gesture)
+        self.view.edge_dragged.connect(self._dragged)
+        self.view.typed.connect(self._typed)
+        self.surface.body.addWidget(self.view, 6)
+        self.surface.body.addWidget(self._plots(), 5)
+        self.inspector = scrolled(self._build_inspector())
+
+    # -- building ---------------------------------------------------------------------------------
+
+    def _plots(self) -> QWidget:
+        look = self.context.look
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 4, 0, 0)
+        grid.setHorizontalSpacing(14)
+        grid.setVerticalSpacing(3)
+        self.by_width = CurvePlot(look, x_unit="µm", y_unit="Ω", axis_width=36, x_title="width, µm")
+        self.by_frequency = CurvePlot(
+            look, x_unit="GHz", y_unit="Ω", axis_width=36, x_title="GHz", log_x=True
+        )
+        self.loss = CurvePlot(look, x_unit="GHz", y_unit="dB", axis_width=36, x_title="GHz")
+        titles = ("Every width, this gap", "Impedance against frequency", "Loss, dB per 100 mm")
+        for i, (plot, title) in enumerate(
+            zip((self.by_width, self.by_frequency, self.loss), titles, strict=True)
+        ):
+            heading = label(title, "heading")
+            grid.addWidget(heading, 0, i)
+            grid.addWidget(plot, 1, i)
+            grid.setColumnStretch(i, 1)
+            if i == 0:
+                self.width_title = heading
+        return holder
+
+    def _build_inspector(self) -> QWidget:
+        look = self.context.look
+        content = QWidget()
+        layout = QVBoxLayout(content)
+        layout.setContentsMargins(16, 10, 16, 8)
+        layout.setSpacing(3)
+        self.kind = label("", "secondary")
+        layout.addWidget(self.kind)
+        line = QHBoxLayout()
+        self.big = label("", "big")
+        self.big_unit = label("Ω", "secondary")
+        line.addWidget(self.big)
+        line.addWidget(self.big_unit)
+        line.addStretch(1)
+        self.target_note = label("", "secondary")
+        line.addWidget(self.target_note)
+        layout.addLayout(line)
+        self.numbers = NumberRows(look)
+        layout.addWidget(self.numbers)
+        self.form = Form(look, self.context.document)
+        layout.addWidget(self.form)
+        self.fit_button = QPushButton("Fit width to target")
+        self.fit_button.setObjectName("primary")
+        self.fit_button.clicked.connect(lambda: self.fit_to_target())
+        layout.addSpacing(6)
+        layout.addWidget(self.fit_button)
+        self.fit_note = label("", "error", wrap=True)
+        layout.addWidget(self.fit_note)
+        layout.addWidget(Heading("On layer"))
+        self.layers = RowList(look, "Layers of this class", height=26)
+        self.layers.chosen.connect(self.context.selection.choose_element)
+        layout.addWidget(self.layers)
+        layout.addStretch(1)
+        return content
+
+    # -- what is in view --------------------------------------------------------------------------
+
+    @property
+    def line_class(self) -> LineClass | None:
+        """The class in view."""
+        subject = self.context.selection.subject_of(self.id)
+        return next((c for c in self.design.line_classes if c.id == subject), None)
+
+    @property
+    def trace(self) -> TraceOnLayer | None:
+        """The trace in view: the class on the chosen layer, or on its first."""
+        line_class = self.line_class
+        if line_class is None:
+            return None
+        chosen = self.context.selection.element
+        return line_class.trace_on(chosen) or line_class.on[0]
+
+    def rows(self) -> Sequence[Row]:
+        standing = self.context.standing
+        out = []
+        for c in self.design.line_classes:
+            on = " ".join(t.layer for t in c.on)
+            kind = " diff" if c.kind == "pair" else ""
+            goal = format_si(c.target.si, "resistance")
+            state = standing.state_of(self.id, c.id)
+            out.append(Row(c.id, c.name, f"{goal}{kind} · {on}", state))
+        return out
+
+    def refresh(self) -> None:
+        line_class, trace = self.line_class, self.trace
+        if line_class is None or trace is None:
+            self.surface.title.setText("Lines")
+            self.surface.remark.setText("There is no line class yet.")
+            return
+        if self._results_of != line_class.id:
+            self.results.clear()
+            self.kept.clear()
+            self.sweep = None
+            self._results_of = line_class.id
+        self.surface.title.setText(f"{line_class.name} on {trace.layer}")
+        self._show_fields(line_class, trace)
+        try:
+            inputs = line_inputs(self.design, line_class, trace.layer)
+            drawing = self._drawing(inputs, line_class, trace)
+        except OndaError as error:
+            self._fail(str(error))
+            return
+        self.surface.remark.setText(_structure(inputs, drawing.plane_names))
+        self.view.show_drawing(drawing, self._kept_sections(line_class, trace))
+        self._ask(line_class, trace)
+
+    def _ask(self, line_class: LineClass, trace: TraceOnLayer) -> None:
+        in_gesture = self.context.document.in_gesture
+        if in_gesture:
+            self.view.show_field(())
+
+        def inputs(layer: str, fine: bool) -> ImpedanceInputs:
+            return ImpedanceInputs(line_inputs(self.design, line_class, layer), fine)
+
+        def show(layer: str, result: ImpedanceResult) -> None:
+            self.results[layer] = result
+            self._draw()
+            if not in_gesture:
+                self.context.standing.note()
+
+        self.ask(
+            "now",
+            IMPEDANCE,
+            lambda: inputs(trace.layer, not in_gesture),
+            lambda r: show(trace.layer, r),
+            self._fail,
+        )
+        if in_gesture:
+            return
+        for other in line_class.on:
+            if other.layer != trace.layer:
+                self.ask(
+                    f"layer-{other.layer}",
+                    IMPEDANCE,
+                    lambda layer=other.layer: inputs(layer, True),  # type: ignore[misc]
+                    lambda r, layer=other.layer: show(layer, r),  # type: ignore[misc]
+                    lambda _: None,
+                )
+        self._ask_kept(line_class)
+        self._ask_sweep(line_class, trace)
+
+    def _ask_kept(self, line_class: LineClass) -> None:
+        shown = {k.id: k for k in self.shown_kept}
+        for gone in set(self.kept) - set(shown):
+            del self.kept[gone]
+        for identifier, state in shown.items():
+            then = next((c for c in state.design.line_classes if c.id == line_class.id), None)
+            for trace in then.on if then else ():
+
+                def show(r: ImpedanceResult, i: str = identifier, layer: str = trace.layer) -> None:
+                    self.kept.setdefault(i, {})[layer] = r
+                    self._draw()
+
+                def inputs(
+                    d: object = state.design, c: object = then, layer: str = trace.layer
+                ) -> ImpedanceInputs:
+                    return ImpedanceInputs(line_inputs(d, c, layer))  # type: ignore[arg-type]
+
+                self.ask(f"kept-{identifier}-{trace.layer}", IMPEDANCE, inputs, show, lambda _: None)
+
+    def _ask_sweep(self, line_class: LineClass, trace: TraceOnLayer) -> None:
+        def inputs() -> WidthSweepInputs:
+            line = line_inputs(self.design, line_class, trace.layer)
+            widths = width_range(line.trace.undercut)
+            # The present width does not matter, so the sweep is found in the cache again.
+            fixed = replace(line, trace=replace(line.trace, width=widths[0]))
+            return WidthSweepInputs(fixed, widths)
+
+        def show(result: WidthSweepResult) -> None:
+            self.sweep = result
+            self._draw_sweep()
+
+        self.ask("sweep", WIDTH_SWEEP, inputs, show, lambda _: None)
+
+    def _fail(self, message: str) -> None:
+        self.surface.tell(message)
+        self.view.show_field(())
+
+    # -- drawing ----------------------------------------------------------------------------------
+
+    def _section(self, inputs: LineInputs) -> CrossSection:
+        return trace_section(
+            inputs.trace,
+            below=inputs.below,
+            above=inputs.above,
+            beside=inputs.beside,
+            plane_below=inputs.plane_below,
+            plane_above=inputs.plane_above,
+            coating=inputs.coating,
+        )
+
+    def _drawing(
+        self, inputs: LineInputs, line_class: LineClass, trace: TraceOnLayer
+    ) -> Drawing:
+        section = self._section(inputs)
+        below, above = self._neighbour_planes(trace.layer)
+        if inputs.turned:
+            below, above = above, below
+        names = tuple(
+            n for n, there in ((below, inputs.plane_below), (above, inputs.plane_above)) if there
+        )
+        copper = next(c for c in self.design.stackup.copper if c.id == trace.layer)
+        dimensions = [Dimension("width", trace.width.text, "Width of the trace", True)]
+        if trace.gap is not None:
+            dimensions.append(Dimension("gap", trace.gap.text, "Gap of the pair", True))
+        dimensions.append(Dimension("thickness", copper.thickness.text, "Copper thickness"))
+        y = math.fsum(s.thickness for s in inputs.below)
+        for slab, layer in zip(inputs.below, self._slab_layers(trace.layer, not inputs.turned), strict=False):
+            y -= slab.thickness
+            if layer is not None:
+                dimensions.append(
+                    Dimension(f"slab:{y:.9f}", layer.thickness.text, f"Thickness of {layer.name}")
+                )
+        y = math.fsum(s.thickness for s in inputs.below) + inputs.trace.thickness
+        for slab, layer in zip(inputs.above, self._slab_layers(trace.layer, inputs.turned), strict=False):
+            if layer is not None:
+                dimensions.append(
+                    Dimension(f"slab:{y:.9f}", layer.thickness.text, f"Thickness of {layer.name}")
+                )
+            y += slab.thickness
+        return Drawing(
+            section=section,
+            trace=inputs.trace,
+            slab_names={m.id: m.name for m in self.design.materials},
+            dimensions=tuple(dimensions),
+            plane_names=names,
+            turned=inputs.turned,
+        )
+
+    def _slab_layers(self, layer: str, down: bool) -> list[DielectricLayer | None]:
+        """The stackup's dielectric behind each slab outwards; None for copper filled with resin."""
+        layers = self.design.stackup.layers
+        index = next(i for i, item in enumerate(layers) if item.id == layer)
+        outwards = layers[index + 1 :] if down else layers[:index][::-1]
+        out: list[DielectricLayer | None] = []
+        for item in outwards:
+            if isinstance(item, CopperLayer) and item.role == "plane":
+                break
+            if isinstance(item, DielectricLayer):
+                out.append(item)
+            elif out:
+                out.append(None)
+        return out
+
+    def _neighbour_planes(self, layer: str) -> tuple[str, str]:
+        copper = self.design.stackup.copper
+        at = [c.id for c in copper].index(layer)
+        below = next((c.id for c in copper[at + 1 :] if c.role == "plane"), "")
+        above = next((c.id for c in copper[:at][::-1] if c.role == "plane"), "")
+        return below, above
+
+    def _kept_sections(self, line_class: LineClass, trace: TraceOnLayer) -> list[CrossSection]:
+        out = []
+        for state in self.shown_kept:
+            then = next((c for c in state.design.line_classes if c.id == line_class.id), None)
+            if then is None or then.trace_on(trace.layer) is None:
+                continue
+            try:
+                out.append(self._section(line_inputs(state.design, then, trace.layer)))
+            except OndaError:
+                continue
+        return out
+
+    def _draw(self) -> None:
+        line_class, trace = self.line_class, self.trace
+        if line_class is None or trace is None:
+            return
+        result = self.results.get(trace.layer)
+        if result is not None:
+            self.surface.tell("")
+            if not self.context.document.in_gesture:
+                self.view.show_field(result.lines)
+            self._draw_numbers(line_class, trace, result)
+            self._draw_curves(line_class, trace, result)
+        self._draw_layers(line_class, trace)
+        self._draw_sweep()
+        self.margins_changed.emit()
+
+    def _draw_numbers(
+        self, line_class: LineClass, trace: TraceOnLayer, result: ImpedanceResult
+    ) -> None:
+        pair = line_class.kind == "pair"
+        kept = next((k[trace.layer] for k in self.kept.values() if trace.layer in k), None)
+        self.kind.setText("Differential impedance" if pair else "Impedance")
+        self.big.setText(split_si(result.z, "resistance")[0])
+        off = result.z - line_class.target.si
+        self.target_note.setText(
+            f"target {line_class.target.text.replace('ohm', 'Ω')}\n{off:+.1f} Ω".replace("-", "−")
+        )
+
+        def row(name: str, attribute: str, unit: str, scale: float, digits: int = 1) -> tuple[str, str, str, str]:
+            then = f"{getattr(kept, attribute) * scale:.{digits}f}" if kept is not None else ""
+            return name, f"{getattr(result, attribute) * scale:.{digits}f}", unit, then
+
+        rows = []
+        if pair:
+            rows += [
+                row("Odd mode", "z_odd", "Ω", 1),
+                row("Even mode", "z_even", "Ω", 1),
+                row("Common", "z_common", "Ω", 1),
+                row("Coupling", "coupling", "%", 100),
+            ]
+        rows.append(row("Delay, odd" if pair else "Delay", "delay", "ps/mm", 1e9, 3))
+        if pair:
+            rows.append(row("Delay, even", "delay_even", "ps/mm", 1e9, 3))
+        rows.append(row("Effective Dk", "eeff", "", 1, 3))
+        rows.append(row("Inductance", "inductance", "nH/m", 1e9, 0))
+        if pair:
+            rows.append(row("Mutual", "mutual_inductance", "nH/m", 1e9, 1))
+        rows.append(row("Capacitance", "capacitance", "pF/m", 1e12, 1))
+        if pair:
+            rows.append(row("Mutual", "mutual_capacitance", "pF/m", 1e12, 2))
+        at = format_si(line_class.loss_at.si, "frequency")
+        rows.append(row(f"Loss at {at}", "loss_at", "dB/m", 1, 1))
+        rows.append(row("DC resistance", "r_dc", "Ω/m", 1, 2))
+        rows.append(("Estimated error", f"{100 * result.error:.2f}", "%", ""))
+        self.numbers.set_rows(rows)
+
+    def _draw_curves(
+        self, line_class: LineClass, trace: TraceOnLayer, result: ImpedanceResult
+    ) -> None:
+        t = self.context.look.t
+        ghz = result.frequency / 1e9
+        kept = [k[trace.layer] for k in self.kept.values() if trace.layer in k]
+        curves = [Curve("now", ghz, result.z_of_f, t.sea, 1.8)]
+        curves += [Curve("kept", k.frequency / 1e9, k.z_of_f, t.kept, 1.4, kept=True) for k in kept]
+        self.by_frequency.show_curves(curves)
+        fast = ghz > 0.05
+        loss = [
+            Curve("total", ghz[fast], 0.1 * result.loss_db_per_m[fast], t.series[0], 1.8, note=True),
+            Curve("dielectric", ghz[fast], 0.1 * result.dielectric_db_per_m[fast], t.series[3], note=True),
+            Curve("copper", ghz[fast], 0.1 * result.conductor_db_per_m[fast], t.series[1], note=True),
+        ]
+        loss += [
+            Curve("kept", k.frequency / 1e9, 0.1 * k.loss_db_per_m, t.kept, kept=True) for k in kept
+        ]
+        self.loss.show_curves(loss)
+
+    def _draw_sweep(self) -> None:
+        line_class, trace, sweep = self.line_class, self.trace, self.sweep
+        if line_class is None or trace is None:
+            return
+        gap = f", gap {format_si(trace.gap.si, 'length')}" if trace.gap else ""
+        self.width_title.setText(f"Impedance against width{gap}")
+        if sweep is None or not len(sweep.widths):
+            self.by_width.show_curves([])
+            return
+        t = self.context.look.t
+        curve = Curve("impedance", sweep.widths * 1e6, sweep.z, t.sea, 1.8)
+        limits = [
+            Limit(v, f"{w} {v:.4g} Ω")
+            for v, w in self._impedance_limits(line_class, trace.layer)
+        ]
+        result = self.results.get(trace.layer)
+        marks = [(trace.width.si * 1e6, result.z, t.ink)] if result else []
+        for state in self.kept.values():
+            then = state.get(trace.layer)
+            kept_class = next(
+                (c for k in self.shown_kept for c in k.design.line_classes if c.id == line_class.id), None
+            )
+            kept_trace = kept_class.trace_on(trace.layer) if kept_class else None
+            if then is not None and kept_trace is not None:
+                marks.append((kept_trace.width.si * 1e6, then.z, t.kept))
+        self.by_width.show_curves([curve], limits, marks=marks)
+
+    def _impedance_limits(self, line_class: LineClass, layer: str) -> list[tuple[float, str]]:
+        for r in self.context.document.project.requirements:
+            if (r.stage, r.subject, r.measure) == (self.id, line_class.id, "impedance") and r.layer == layer:
+                low = [(r.at_least.si, "at least")] if r.at_least else []
+                return low + ([(r.at_most.si, "at most")] if r.at_most else [])
+        return []
+
+    def _draw_layers(self, line_class: LineClass, trace: TraceOnLayer) -> None:
+        states = {m.title.rsplit(" ", 1)[-1]: m.state for m in self.margins()[1] if "Impedance" in m.title}
+        rows = [
+            Row(
+                o.layer,
+                f"{o.layer}  {format_si(o.width.si, 'length')}",
+                "",
+                states.get(o.layer),
+                format_si(self.results[o.layer].z, "resistance") if o.layer in self.results else "…",
+            )
+            for o in line_class.on
+        ]
+        self.layers.set_rows(rows, trace.layer)
+
+    def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
+        line_class = self.line_class
+        if line_class is None:
+            return "", [], {}
+        shown, kept = [], {}
+        for r in self.context.document.project.requirements:
+            if (r.stage, r.subject) != (self.id, line_class.id):
+                continue
+            layer = r.layer or line_class.on[0].layer
+            result = self.results.get(layer)
+            shown.append(margin_of(r, measure_line(result, layer, r.measure) if result else None))
+            then = [k[layer] for k in self.kept.values() if layer in k]
+            kept[r.id] = [measure_line(k, layer, r.measure).value for k in then]
+        return "this class", shown, kept
+
+    # -- editing ----------------------------------------------------------------------------------
+
+    def _show_fields(self, line_class: LineClass, trace: TraceOnLayer) -> None:
+        def kept(attribute: str) -> list[float]:
+            found = (
+                c.trace_on(trace.layer)
+                for k in self.shown_kept
+                for c in k.design.line_classes
+                if c.id == line_class.id
+            )
+            values = (getattr(o, attribute) for o in found if o is not None)
+            return [v.si for v in values if v is not None]
+
+        def value(attribute: str) -> Quantity | None:
+            present = self.trace
+            return getattr(present, attribute) if present is not None else None
+
+        specs = [
+            FieldSpec(
+                "Width",
+                "length",
+                lambda: value("width"),
+                lambda q: self._set_trace(width=q),
+                (60e-6, 320e-6, 1e-6),
+                kept=lambda: kept("width"),
+            )
+        ]
+        if line_class.kind == "pair":
+            specs.append(
+                FieldSpec(
+                    "Gap",
+                    "length",
+                    lambda: value("gap"),
+                    lambda q: self._set_trace(gap=q),
+                    (60e-6, 500e-6, 1e-6),
+                    kept=lambda: kept("gap"),
+                )
+            )
+        specs.append(
+            FieldSpec(
+                "Target",
+                "resistance",
+                lambda: self.line_class.target if self.line_class else None,
+                lambda q: self._set_class("Change target", target=q),
+            )
+        )
+        specs.append(
+            FieldSpec(
+                "Loss at",
+                "frequency",
+                lambda: self.line_class.loss_at if self.line_class else None,
+                lambda q: self._set_class("Change frequency", loss_at=q),
+            )
+        )
+        self.form.set_specs(specs)
+
+    def _set_class(self, name: str, **changes: object) -> None:
+        line_class = self.line_class
+        assert line_class is not None
+        new = set_value(line_class, **changes)
+        self.context.document.edit(name, replace_class(self.context.document.project, new))
+
+    def _set_trace(self, **changes: Quantity) -> None:
+        line_class, trace = self.line_class, self.trace
+        assert line_class is not None
+        assert trace is not None
+        new = set_value(trace, **changes)
+        on = tuple(new if o.layer == trace.layer else o for o in line_class.on)
+        changed = set_value(line_class, on=on)
+        # A trace that cannot be drawn is refused here, with the reason, and nothing is lost.
+        self._section(line_inputs(self.design, changed, trace.layer))
+        what = ", ".join(changes)
+        self._set_class(f"Change {what} on {trace.layer}", on=on)
+
+    def _dragged(self, what: str, metres: float) -> None:
+        try:
+            self._set_trace(**{what: quantity(metres, "length", "um", 6)})
+        except OndaError as error:
+            self.surface.tell(str(error))
+
+    def _typed(self, key: str, content: str) -> None:
+        line_class, trace = self.line_class, self.trace
+        if line_class is None or trace is None:
+            return
+        try:
+            typed = parse_quantity(content, "length", "um")
+            if key in ("width", "gap"):
+                self._set_trace(**{key: typed})
+            elif key == "thickness":
+                self._set_layer(trace.layer, typed)
+            else:
+                self._set_layer(self._slab_of(key), typed)
+            self.surface.tell("")
+        except OndaError as error:
+            self.surface.tell(str(error))
+
+    def _slab_of(self, key: str) -> str:
+        """The stackup layer behind a slab's dimension."""
+        line_class, trace = self.line_class, self.trace
+        assert line_class is not None
+        assert trace is not None
+        inputs = line_inputs(self.design, line_class, trace.layer)
+        wanted = float(key.removeprefix("slab:"))
+        base = math.fsum(s.thickness for s in inputs.below)
+        y = base
+        for slab, layer in zip(inputs.below, self._slab_layers(trace.layer, not inputs.turned), strict=False):
+            y -= slab.thickness
+            if layer is not None and abs(y - wanted) < 1e-8:
+                return layer.id
+        y = base + inputs.trace.thickness
+        for slab, layer in zip(inputs.above, self._slab_layers(trace.layer, inputs.turned), strict=False):
+            if layer is not None and abs(y - wanted) < 1e-8:
+                return layer.id
+            y += slab.thickness
+        raise InputError("that thickness belongs to no layer")
+
+    def _set_layer(self, layer: str, thickness: Quantity) -> None:
+        project = self.context.document.project
+        layers = tuple(
+            set_value(item, thickness=thickness) if item.id == layer else item
+            for item in project.design.stackup.layers
+        )
+        stackup = set_value(project.design.stackup, layers=layers)
+        self.context.document.edit(
+            f"Change thickness of {layer}", with_design(project, stackup=stackup)
+        )
+
+    def fit_to_target(self) -> None:
+        """Find the width that gives the class's target, and set it."""
+        line_class, trace = self.line_class, self.trace
+        if line_class is None or trace is None:
+            return
+        self.fit_note.setText("")
+
+        def done(width: float) -> None:
+            try:
+                self._set_trace(width=quantity(round(width * 1e7) * 1e-7, "length", "um", 6))
+            except OndaError as error:
+                self.fit_note.setText(str(error))
+
+        self.ask(
+            "fit",
+            FIT_WIDTH,
+            lambda: (line_inputs(self.design, line_class, trace.layer), line_class.target.si),
+            done,
+            self.fit_note.setText,
+        )
+
+    def add_copy(self) -> None:
+        project, line_class = self.context.document.project, self.line_class
+        if line_class is None:
+            raise InputError("there is no class to start from", remedy="Open the demo for one.")
+        ids = {c.id for c in project.design.line_classes}
+        identifier = next(f"class-{n}" for n in range(1, 10_000) if f"class-{n}" not in ids)
+        new = set_value(line_class, id=identifier, name=f"{line_class.name} copy")
+        design = set_value(project.design, line_classes=(*project.design.line_classes, new))
+        wanted = tuple(
+            set_value(r, id="-".join(filter(None, (r.measure, identifier, r.layer))), subject=identifier)
+            for r in project.requirements
+            if (r.stage, r.subject) == (self.id, line_class.id)
+        )
+        self.context.document.edit(
+            "Add line class",
+            set_value(project, design=design, requirements=(*project.requirements, *wanted)),
+        )
+        self.context.selection.choose(identifier)
+
+    def remove(self, identifier: str) -> None:
+        project = self.context.document.project
+        for path in project.design.paths:
+            if any(getattr(e, "line_class", "") == identifier for e in path.elements):
+                raise InputError(
+                    f"the path {path.name} uses this class", remedy="Give its pieces another first."
+                )
+        classes = tuple(c for c in project.design.line_classes if c.id != identifier)
+        requirements = tuple(
+            r for r in project.requirements if (r.stage, r.subject) != (self.id, identifier)
+        )
+        design = set_value(project.design, line_classes=classes)
+        self.context.document.edit(
+            "Remove line class", set_value(project, design=design, requirements=requirements)
+        )
+
+    def rename(self, identifier: str, name: str) -> None:
+        project = self.context.document.project
+        new = set_value(project.design.line_class(identifier), name=name)
+        self.context.document.edit("Rename line class", replace_class(project, new))
+
+
+def _structure(inputs: LineInputs, planes: tuple[str, ...]) -> str:
+    """What kind of structure it is, in words."""
+    kind = "edge-coupled pair" if inputs.kind == "pair" else "single line"
+    if inputs.plane_below and inputs.plane_above:
+        where = f"between planes {' and '.join(planes)}"
+    else:
+        where = f"over plane {planes[0]}" if planes else ""
+    coated = "coated" if inputs.coating else ("bare" if not inputs.above else "")
+    return ", ".join(p for p in (kind, coated, where) if p)
