@@ -184,9 +184,9 @@ def _print_margins(project: Any, margins: list[Any]) -> None:
 
     from onda.studies.margins import State, limits_text
 
-    names = {
-        ("lines", c.id): c.name for c in project.design.line_classes
-    } | {("paths", p.id): p.name for p in project.design.paths}
+    names = {("lines", c.id): c.name for c in project.design.line_classes} | {
+        ("paths", p.id): p.name for p in project.design.paths
+    }
     names |= {("eyes", link.id): link.name for link in project.design.links}
     table = Table(title=f"{project.name} {project.revision}")
     for column in ("Stage", "Object", "Requirement", "Value", "Limit", "State"):
@@ -221,10 +221,7 @@ def verify(
     """Run reference cases against the engine and compare."""
     from onda.verification.runner import compute_file, public_files, read_case_file
 
-    if files:
-        texts = {str(f): _read_text(f) for f in files}
-    else:
-        texts = public_files()
+    texts = {str(f): _read_text(f) for f in files} if files else public_files()
     data = {name: read_case_file(text, name) for name, text in texts.items()}
     answers = {name: compute_file(d) for name, d in data.items()}
     if as_json:
@@ -249,7 +246,9 @@ def _print_comparisons(data: dict[str, Any], answers: dict[str, Any]) -> int:
 
     table = Table(title=f"Reference cases, Onda {__version__}")
     for column in ("Case", "Quantity", "Largest error", "Allowed", "Verdict"):
-        table.add_column(column, justify="right" if column in ("Largest error", "Allowed") else "left")
+        table.add_column(
+            column, justify="right" if column in ("Largest error", "Allowed") else "left"
+        )
     rows = [row for name in data for row in compare(data[name], answers[name])]
     for row in rows:
         table.add_row(

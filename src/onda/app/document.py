@@ -69,7 +69,7 @@ class Document(QObject):
         self.path = path
         self.stack = QUndoStack(self)
         self.stack.setUndoLimit(500)
-        self.stack.cleanChanged.connect(lambda _: self.saved_changed.emit())
+        self.stack.cleanChanged.connect(self._on_clean)
         self._gesture = -1
         self._gestures = 0
         self._in_gesture = False
@@ -78,6 +78,14 @@ class Document(QObject):
         self._timer.setSingleShot(True)
         self._timer.setInterval(_AUTOSAVE_AFTER_MS)
         self._timer.timeout.connect(self.autosave_now)
+
+    def _on_clean(self, _: bool) -> None:
+        self.saved_changed.emit()
+
+    def close(self) -> None:
+        """Nothing happens to this document any more."""
+        self._timer.stop()
+        self.stack.blockSignals(True)
 
     @property
     def is_saved(self) -> bool:
@@ -182,5 +190,5 @@ class Document(QObject):
         self.saved_changed.emit()
 
     def load(self, path: Path) -> None:
-        """Open a file in place of this project; raise `InputError` and keep this one if it fails."""
+        """Open a file in place of this project; raise `InputError` where that fails."""
         self.replace(load_project(path), path)

@@ -140,7 +140,7 @@ class JobDesk(QObject):
         except OndaError as error:
             if waiting is None:
                 wish.on_error(str(error))
-        except Exception:
+        except Exception:  # noqa: BLE001 - the user is told and the log has it; nothing is hidden
             _log.exception("study %s failed", wish.study.name)
             if waiting is None:
                 wish.on_error(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from onda.app.document import Document
@@ -80,7 +82,7 @@ class Standing(QObject):
                 STUDIES[name],
                 inputs,
                 lambda _: self._one_done(),
-                lambda message, key=key: self._one_failed(key, message),
+                partial(self._one_failed, key),
             )
             return
 

@@ -15,12 +15,6 @@ def fulmar_project() -> Project:
     return Project.model_validate_json(json.dumps(_tree()))
 
 
-
-
-
-
-
-
 def _tree() -> dict[str, Any]:
     return {
         "schema_version": 1,

@@ -53,13 +53,10 @@ class Line:
 
     def series_impedance(self, s: ComplexArray) -> ComplexArray:
         """Z'(s), ohm/m, of the same shape as s."""
-        if self.k_skin == 0.0:
-            internal: ComplexArray | float = self.r_dc
-        elif self.skin_law == "sum":
-            internal = self.r_dc + self.k_skin * np.sqrt(s / math.pi)
-        else:
-            internal = np.sqrt(self.r_dc**2 + self.k_skin**2 * s / math.pi)
-        return s * self.l_ext + internal
+        skin = self.k_skin * np.sqrt(s / math.pi)
+        if self.skin_law == "sum":
+            return s * self.l_ext + self.r_dc + skin
+        return s * self.l_ext + np.sqrt(self.r_dc**2 + skin**2)
 
     def shunt_admittance(self, s: ComplexArray) -> ComplexArray:
         """Y'(s), S/m, of the same shape as s."""
@@ -128,9 +125,7 @@ class Line:
         k = impedance_factor
         return Line(
             self.l_ext * k,
-            tuple(
-                CapacitancePart(p.c_ref / k, p.er_ref, p.dielectric) for p in self.capacitance
-            ),
+            tuple(CapacitancePart(p.c_ref / k, p.er_ref, p.dielectric) for p in self.capacitance),
             self.r_dc * k,
             self.k_skin * k,
             self.skin_law,

@@ -71,7 +71,9 @@ class WidebandDebye:
 
     def permittivity(self, s: NDArray[np.complex128]) -> NDArray[np.complex128]:
         """Relative permittivity at complex frequencies s (any shape, rad/s), Re s >= 0."""
-        return self.eps_inf + self.delta_eps * _shape(np.asarray(s, dtype=complex), self.m1, self.m2)
+        return self.eps_inf + self.delta_eps * _shape(
+            np.asarray(s, dtype=complex), self.m1, self.m2
+        )
 
 
 def _shape(s: NDArray[np.complex128], m1: float, m2: float) -> NDArray[np.complex128]:

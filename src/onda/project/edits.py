@@ -85,9 +85,7 @@ def _map_kept(project: Project, change: Callable[[KeptState], KeptState]) -> Pro
 
 def show_kept(project: Project, identifier: str, shown: bool) -> Project:
     """Show or hide a kept state."""
-    changed = _map_kept(
-        project, lambda k: set_value(k, shown=shown) if k.id == identifier else k
-    )
+    changed = _map_kept(project, lambda k: set_value(k, shown=shown) if k.id == identifier else k)
     return _limit_shown(changed)
 
 

@@ -7,7 +7,14 @@ from collections.abc import Iterable
 from pathlib import PurePosixPath
 from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator, model_validator
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    StringConstraints,
+    field_validator,
+    model_validator,
+)
 
 from onda.project.quantities import (
     Capacitance,
@@ -19,7 +26,6 @@ from onda.project.quantities import (
     Resistance,
     ResistanceOrZero,
     Time,
-    TimeOrZero,
     UnitInterval,
     Voltage,
     read_quantity,
@@ -436,7 +442,12 @@ class FileReference(Frozen):
     @classmethod
     def _stays_inside(cls, value: str) -> str:
         pure = PurePosixPath(value)
-        if pure.is_absolute() or ".." in pure.parts or "\\" in value or re.search(r"[\x00:]", value):
+        if (
+            pure.is_absolute()
+            or ".." in pure.parts
+            or "\\" in value
+            or re.search(r"[\x00:]", value)
+        ):
             raise ValueError(
                 f"{value!r} leaves the project's folder; move the file beside the project"
             )

@@ -1,4 +1,4 @@
-"""Quantities as people type them: `4.2mil`, `0.107 mm`, `1.5oz`, `350ps`, kept as typed and as SI."""
+"""Quantities as people type them: `4.2mil`, `0.107 mm`, `1.5oz`, `350ps`; as typed and as SI."""
 
 from __future__ import annotations
 
@@ -28,6 +28,7 @@ __all__ = [
     "Voltage",
     "format_si",
     "parse_quantity",
+    "pretty",
     "quantity",
     "read_quantity",
     "split_si",
@@ -106,7 +107,7 @@ _SPELLINGS = {
     "µ": "u",
     "μ": "u",
     "Ω": "ohm",
-    "Ω": "ohm",
+    "\u2126": "ohm",
     "%": "pct",
     "b/s": "bps",
     "bit/s": "bps",
@@ -116,7 +117,7 @@ _SPELLINGS = {
     "R": "ohm",
 }
 _TEXT = re.compile(
-    r"\s*([+-]?(?:\d{1,40}\.?\d{0,40}|\.\d{1,40})(?:[eE][+-]?\d{1,3})?)\s*([A-Za-zµμΩΩ%/]{0,12})\s*"
+    r"\s*([+-]?(?:\d{1,40}\.?\d{0,40}|\.\d{1,40})(?:[eE][+-]?\d{1,3})?)\s*([A-Za-zµμΩ\u2126%/]{0,12})\s*"
 )
 
 
@@ -203,6 +204,17 @@ def parse_quantity(text: str, dimension: str, default_unit: str | None = None) -
     return Quantity(" ".join(text.split()), value)
 
 
+def pretty(value: Quantity) -> str:
+    """The text of a quantity with the signs that print has for its unit.
+
+    Examples
+    --------
+    >>> pretty(parse_quantity("15 ohm", "resistance"))
+    '15 Ω'
+    """
+    return re.sub(r"ohms?$", "Ω", re.sub(r"\bu(?=[msFV])", "µ", value.text))
+
+
 def quantity(si: float, dimension: str, unit: str | None = None, digits: int = 4) -> Quantity:
     """Make a quantity from an SI value, typed out in `unit` (default: as shown) to `digits`.
 
@@ -234,7 +246,9 @@ class _Dimension:
         if (result.si < 0 and not self.signed) or (self.positive and result.si == 0):
             allowed = "above 0" if self.positive else "0 or above"
             raise PydanticCustomError(
-                "quantity", "must be {allowed}, got {text}", {"allowed": allowed, "text": result.text}
+                "quantity",
+                "must be {allowed}, got {text}",
+                {"allowed": allowed, "text": result.text},
             )
         return result
 
@@ -316,9 +330,7 @@ def split_si(
     if not math.isfinite(si):
         return "–", ""
     size = abs(si if like is None else like)
-    for least, unit in _SCALES[dimension]:
-        if size >= least * (1 - 1e-12):
-            break
+    unit = next(u for least, u in _SCALES[dimension] if size >= least * (1 - 1e-12))
     value = si / unit_factor(unit, dimension)
     if value == 0 or abs(value) < 10.0 ** (-digits):
         return "0", unit

@@ -106,7 +106,9 @@ def _subjects(
 
         add(c.name, f"target {c.target.text}, shown on {c.on[0].layer}", "lines", c.id, line)
     for p in design.paths:
-        limit = next((m.high for m in margins if m.subject == p.id and "over" in m.requirement), None)
+        limit = next(
+            (m.high for m in margins if m.subject == p.id and "over" in m.requirement), None
+        )
 
         def path(file: Path, p: object = p, limit: float | None = limit) -> None:
             result = runner.result(PATH, path_inputs(design, p))  # type: ignore[arg-type]

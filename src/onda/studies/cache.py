@@ -33,8 +33,8 @@ def encode(result: object) -> bytes:
     buffer = io.BytesIO()
     np.savez_compressed(
         buffer,
-        **{_SKELETON: np.frombuffer(skeleton.encode(), dtype=np.uint8)},
-        **arrays,
+        allow_pickle=False,
+        **({_SKELETON: np.frombuffer(skeleton.encode(), dtype=np.uint8)} | arrays),
     )
     return buffer.getvalue()
 
@@ -117,7 +117,7 @@ class ResultCache:
         if known is not None:
             return known
         try:
-            result = decode((self.folder / f"{key}.npz").read_bytes(), types)
+            result: object = decode((self.folder / f"{key}.npz").read_bytes(), types)
         except (OSError, InputError):
             return None
         self._remember(key, result)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable
+from typing import Any
 
 from onda.errors import OndaError
 from onda.project.model import Design, Project, Requirement
@@ -20,10 +21,9 @@ from onda.studies.margins import (
 from onda.studies.path import PATH
 from onda.studies.resolve import EyeInputs, PathInputs, eye_inputs, line_inputs, path_inputs
 from onda.studies.runner import StudyRunner
-from onda.studies.study import key_of
+from onda.studies.study import Study, key_of
 
-__all__ = ["STUDIES",
-    "Need", "check_project", "margins_from", "need_of", "needs"]
+__all__ = ["STUDIES", "Need", "check_project", "margins_from", "need_of", "needs"]
 
 _log = logging.getLogger(__name__)
 
@@ -31,7 +31,7 @@ Inputs = ImpedanceInputs | PathInputs | EyeInputs
 Need = tuple[str, Inputs]
 """A study, by name, and its inputs."""
 
-STUDIES = {"impedance": IMPEDANCE, "path": PATH, "eye": EYE}
+STUDIES: dict[str, Study[Any, Any]] = {"impedance": IMPEDANCE, "path": PATH, "eye": EYE}
 
 
 def need_of(design: Design, requirement: Requirement) -> Need:
@@ -46,7 +46,7 @@ def need_of(design: Design, requirement: Requirement) -> Need:
 
 
 def needs(design: Design, requirements: tuple[Requirement, ...]) -> list[Need]:
-    """All that has to be run for some requirements, each once; what cannot be stated is left out."""
+    """All that has to be run for some requirements, each once; what cannot be is left out."""
     out: dict[str, Need] = {}
     for requirement in requirements:
         try:
@@ -60,13 +60,7 @@ def needs(design: Design, requirements: tuple[Requirement, ...]) -> list[Need]:
 def run_need(runner: StudyRunner, need: Need) -> object:
     """Result of a need, from the cache or computed now."""
     name, inputs = need
-    return runner.result(STUDIES[name], inputs)  # type: ignore[arg-type]
-
-
-def known_result(runner: StudyRunner, need: Need) -> object | None:
-    """Result of a need if it is in the cache."""
-    name, inputs = need
-    return runner.cached(STUDIES[name], inputs)  # type: ignore[arg-type]
+    return runner.result(STUDIES[name], inputs)
 
 
 def measured_from(requirement: Requirement, design: Design, result: object) -> Measured:

@@ -71,9 +71,7 @@ def _run(inputs: EyeInputs, control: Control) -> EyeResult:
     eye = bit_by_bit_eye(pulse, bits, progress=lambda share: control.progress(0.2 + 0.8 * share))
     hits, growth = float("nan"), float("nan")
     if inputs.mask is not None:
-        mask = Mask(
-            0.5 * inputs.mask.width, 0.5 * inputs.mask.flat, 0.5 * inputs.mask.height
-        )
+        mask = Mask(0.5 * inputs.mask.width, 0.5 * inputs.mask.flat, 0.5 * inputs.mask.height)
         hits, growth = mask_hits(eye, mask)
     return EyeResult(
         eye=eye,

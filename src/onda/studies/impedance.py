@@ -19,7 +19,14 @@ from onda.engine.section.structures import Slab, trace_section
 from onda.studies.resolve import LineInputs, MaterialInputs
 from onda.studies.study import Control, Study
 
-__all__ = ["IMPEDANCE", "ImpedanceInputs", "ImpedanceResult", "SolvedLine", "fit_width", "solve_line"]
+__all__ = [
+    "IMPEDANCE",
+    "ImpedanceInputs",
+    "ImpedanceResult",
+    "SolvedLine",
+    "fit_width",
+    "solve_line",
+]
 
 FloatArray = NDArray[np.float64]
 

@@ -101,6 +101,8 @@ class Margin:
     @property
     def value_text(self) -> str:
         """The value as shown."""
+        if self.dimension == "resistance" and 1.0 <= self.value < 1000.0:
+            return f"{self.value:.1f} Ω"
         return format_si(self.value, self.dimension)
 
     @property

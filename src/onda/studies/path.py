@@ -8,7 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.circuits import LinePiece, Net, PiecewiseLinear, SeriesPart, ShuntBranch, solve_linear
+from onda.engine.circuits import (
+    LinePiece,
+    Net,
+    PiecewiseLinear,
+    SeriesPart,
+    ShuntBranch,
+    solve_linear,
+)
 from onda.engine.circuits.linear import LinearSolution, dc_voltages, node_response
 from onda.engine.circuits.measure import EdgeMeasures, measure_edge
 from onda.engine.circuits.stimulus import clock, edge
@@ -168,9 +175,7 @@ def path_stimulus(inputs: PathInputs) -> PiecewiseLinear:
     if inputs.frequency is None:
         return edge(inputs.low, inputs.high, inputs.edge)
     cycles = max(1, math.ceil(inputs.window * inputs.frequency))
-    return clock(
-        inputs.low, inputs.high, inputs.edge, period=1.0 / inputs.frequency, cycles=cycles
-    )
+    return clock(inputs.low, inputs.high, inputs.edge, period=1.0 / inputs.frequency, cycles=cycles)
 
 
 def time_step(inputs: PathInputs) -> float:
@@ -187,9 +192,7 @@ def measure_load(inputs: PathInputs, solution: LinearSolution, load: int) -> Edg
     stop = len(time)
     if inputs.frequency is not None:
         half = 0.5 / inputs.frequency
-        delay = sum(
-            p.line.delay_per_m(0.35 / inputs.edge) * p.length for p in net.lines
-        )
+        delay = sum(p.line.delay_per_m(0.35 / inputs.edge) * p.length for p in net.lines)
         stop = int(np.searchsorted(time, half + delay))
     return measure_edge(
         time[:stop],
@@ -204,9 +207,7 @@ def _run(inputs: PathInputs, control: Control) -> PathResult:
     built = build_path(inputs)
     control.progress(0.2)
     stimulus = path_stimulus(inputs)
-    solution = solve_linear(
-        built.net, stimulus, end=inputs.window, step=time_step(inputs)
-    )
+    solution = solve_linear(built.net, stimulus, end=inputs.window, step=time_step(inputs))
     control.progress(0.5)
     places, piece, volts = _wave_map(inputs, built, solution, control)
     harmonics, amplitudes = _harmonics(inputs, built, stimulus)
@@ -257,8 +258,8 @@ def _harmonics(
         return np.empty(0), np.empty(0)
     period = 1.0 / inputs.frequency
     one = PiecewiseLinear(stimulus.time[:4], stimulus.volts[:4])
-    frequency = inputs.frequency * np.arange(1, 10)
-    s = 2j * np.pi * frequency
+    frequency = inputs.frequency * np.arange(1.0, 10.0)
+    s = np.asarray(2j * np.pi * frequency)
     coefficient = 2.0 * one.change_transform(s) / period
     return frequency, np.abs(node_response(built.net, s)[:, built.load] * coefficient)
 

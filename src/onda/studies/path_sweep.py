@@ -9,11 +9,11 @@ from numpy.typing import NDArray
 
 from onda.engine.circuits import solve_linear
 from onda.engine.circuits.measure import EdgeMeasures
-from onda.studies.path import path_stimulus, time_step, build_path, measure_load
+from onda.studies.path import build_path, measure_load, path_stimulus, time_step
 from onda.studies.resolve import PathInputs, ResistorItem
 from onda.studies.study import Control, Study
 
-__all__ = ["PATH_SWEEP", "SweepInputs", "SweepResult", "resistor_range"]
+__all__ = ["PATH_SWEEP", "SweepInputs", "SweepResult", "resistor_range", "with_resistor"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,17 +40,20 @@ def resistor_range(line_impedance: float) -> tuple[float, ...]:
     return tuple(float(v) for v in np.linspace(0.0, 1.5 * line_impedance, 17))
 
 
+def with_resistor(inputs: PathInputs, resistor: str, value: float) -> PathInputs:
+    """The same path with one resistor set to a value."""
+    items = tuple(
+        replace(item, value=value)
+        if isinstance(item, ResistorItem) and item.id == resistor
+        else item
+        for item in inputs.items
+    )
+    return replace(inputs, items=items)
+
+
 def measures_with(inputs: PathInputs, resistor: str, value: float) -> EdgeMeasures:
     """Measures at the load with one resistor set to a value."""
-    changed = replace(
-        inputs,
-        items=tuple(
-            replace(item, value=value)
-            if isinstance(item, ResistorItem) and item.id == resistor
-            else item
-            for item in inputs.items
-        ),
-    )
+    changed = with_resistor(inputs, resistor, value)
     built = build_path(changed)
     solution = solve_linear(
         built.net, path_stimulus(changed), end=changed.window, step=time_step(changed)

@@ -120,9 +120,7 @@ def line_inputs(design: Design, line_class: LineClass, layer: str) -> LineInputs
         plane_below=lower.plane,
         plane_above=upper.plane,
         coating=_coating(design, coating),
-        materials=tuple(
-            MaterialInputs(m.id, m.dk, m.df, m.at.si) for m in design.materials
-        ),
+        materials=tuple(MaterialInputs(m.id, m.dk, m.df, m.at.si) for m in design.materials),
         frequency=line_class.loss_at.si,
         resistivity=COPPER_RESISTIVITY_OHM_M,
         turned=turned,

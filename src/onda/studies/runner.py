@@ -1,4 +1,4 @@
-"""Run studies: from the cache where nothing changed, else on an executor, with progress and cancel."""
+"""Run studies: from the cache where nothing changed, else on an executor; progress and cancel."""
 
 from __future__ import annotations
 
@@ -80,9 +80,7 @@ class StudyRunner:
 
     def cached(self, study: Study[Inputs, Result], inputs: Inputs) -> Result | None:
         """The result if it is known already, without running anything."""
-        return cast(
-            "Result | None", self.cache.get(key_of(study.name, inputs), study.result_types)
-        )
+        return cast("Result | None", self.cache.get(key_of(study.name, inputs), study.result_types))
 
     def result(self, study: Study[Inputs, Result], inputs: Inputs) -> Result:
         """The result, computed here and now where it is not known."""

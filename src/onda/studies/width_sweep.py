@@ -25,7 +25,7 @@ class WidthSweepInputs:
 
 @dataclass(frozen=True, slots=True)
 class WidthSweepResult:
-    """Impedance (w,) ohm, single or differential, at widths (w,) m; what cannot exist is left out."""
+    """Impedance (w,) ohm, single or differential, at widths (w,) m; the impossible left out."""
 
     widths: NDArray[np.float64]
     z: NDArray[np.float64]

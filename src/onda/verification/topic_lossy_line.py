@@ -19,7 +19,7 @@ __all__ = ["compute"]
 
 
 def _re_im(values: NDArray[np.complex128]) -> list[list[float]]:
-    return np.column_stack([values.real, values.imag]).tolist()
+    return [[float(v.real), float(v.imag)] for v in values]
 
 
 def _line(inputs: dict[str, Any]) -> Line:
@@ -52,7 +52,7 @@ def _frequency_outputs(
     line: Line, length: float, inputs: dict[str, Any], frequency: NDArray[np.float64]
 ) -> dict[str, Any]:
     s = line.s_parameters(frequency, length, float(inputs.get("s_reference_ohm", 50.0)))
-    gamma, zc = line.propagation(2j * np.pi * frequency)
+    gamma, zc = line.propagation(np.asarray(2j * np.pi * frequency))
     return {
         "S11_re_im": _re_im(s[:, 0, 0]),
         "S21_re_im": _re_im(s[:, 1, 0]),

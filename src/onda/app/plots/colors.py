@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtGui import QColor
+from PyQt6.QtGui import QColor, QImage
 
 from onda.app.theme import Tokens
 
-__all__ = ["density_scale", "voltage_scale"]
+__all__ = ["density_scale", "image_of", "voltage_scale"]
 
 
 def _ramp(stops: list[tuple[float, str]], count: int = 256) -> NDArray[np.uint8]:
@@ -20,7 +20,9 @@ def _ramp(stops: list[tuple[float, str]], count: int = 256) -> NDArray[np.uint8]
 
 def density_scale(tokens: Tokens) -> NDArray[np.uint8]:
     """Paper to sea to ink, one hue, (256, 3)."""
-    return _ramp([(0.0, tokens.sheet), (0.12, tokens.sea_tint), (0.55, tokens.sea), (1.0, tokens.ink)])
+    return _ramp(
+        [(0.0, tokens.sheet), (0.06, tokens.sea_tint), (0.6, tokens.sea), (1.0, tokens.ink)]
+    )
 
 
 def voltage_scale(
@@ -42,3 +44,12 @@ def voltage_scale(
             (1.0, red),
         ]
     )
+
+
+def image_of(strength: NDArray[np.floating], scale: NDArray[np.uint8]) -> QImage:
+    """Image of a field (rows, columns) of 0..1 by a colour scale; what lies outside is clipped."""
+    index = (255.0 * np.clip(strength, 0.0, 1.0)).astype(np.uint8)
+    height, width = index.shape
+    pixels = np.ascontiguousarray(scale[index]).tobytes()
+    # The bytes go away with this call; the image needs pixels of its own.
+    return QImage(pixels, width, height, 3 * width, QImage.Format.Format_RGB888).copy()

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtGui import QColor
+from PyQt6.QtCore import QEvent, QSize, Qt
+from PyQt6.QtWidgets import QSizePolicy
 
 from onda.app.theme import Look
 
-__all__ = ["Curve", "CurvePlot", "Limit"]
+__all__ = ["Bars", "Curve", "CurvePlot", "Limit"]
 
 FloatArray = NDArray[np.float64]
 
@@ -41,6 +42,53 @@ class Limit:
     x1: float | None = None
 
 
+@dataclass(frozen=True)
+class Bars:
+    """Bars at `x` from `base` up to `y`, `width` wide, all in shown units."""
+
+    x: FloatArray
+    y: FloatArray
+    base: float
+    width: float
+    color: str
+
+
+class _UnitAxis(pg.AxisItem):
+    """An axis whose last number carries the unit."""
+
+    def __init__(self, orientation: str, unit: str) -> None:
+        super().__init__(orientation)
+        self._own_unit = unit
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        """Numbers as shown; in a logarithmic plot `values` are exponents."""
+        shown = [10.0**v if self.logMode else v for v in values]
+        if self.logMode:
+            texts = [
+                f"{v:g}" if abs(e - round(e)) < 1e-6 else ""
+                for v, e in zip(shown, values, strict=True)
+            ]
+        else:
+            texts = [f"{round(v / spacing) * spacing:.6g}".replace("-", "−") for v in shown]
+        for i, value in enumerate(values):
+            if self._own_unit and texts[i] and value == self._with_unit:
+                texts[i] = f"{texts[i]} {self._own_unit}"
+        return texts
+
+    _with_unit = math.nan
+
+    def tickValues(
+        self, minVal: float, maxVal: float, size: float
+    ) -> list[tuple[float, list[float]]]:
+        """Ticks by level, coarsest first; picks the one that will carry the unit."""
+        levels = super().tickValues(minVal, maxVal, size)
+        # Two levels are labelled; near the end of a horizontal axis there is no room for a unit.
+        last = maxVal if self.orientation == "left" else maxVal - 0.06 * (maxVal - minVal)
+        labelled = [v for _, level in levels[:2] for v in level if v <= last]
+        self._with_unit = max(labelled, default=math.nan)
+        return levels
+
+
 class CurvePlot(pg.PlotWidget):
     """Curves over an axis with a unit."""
 
@@ -50,18 +98,20 @@ class CurvePlot(pg.PlotWidget):
         *,
         x_unit: str = "",
         y_unit: str = "",
-        x_title: str = "",
         log_x: bool = False,
         axis_width: int = 46,
         interactive: bool = True,
     ) -> None:
-        super().__init__(background=None)
+        axes = {"left": _UnitAxis("left", y_unit), "bottom": _UnitAxis("bottom", x_unit)}
+        super().__init__(background=None, axisItems=axes)
         self._look = look
         self._curves: list[Curve] = []
         self._limits: list[Limit] = []
         self._x_unit, self._y_unit = x_unit, y_unit
         self._log_x = log_x
         self._range: tuple[float, float, float, float] | None = None
+        self._marks: Sequence[tuple[float, float, str]] = ()
+        self._bars: Sequence[Bars] = ()
         self.plot = self.getPlotItem()
         self.plot.setMenuEnabled(False)
         self.plot.hideButtons()
@@ -70,37 +120,44 @@ class CurvePlot(pg.PlotWidget):
         self.plot.layout.setContentsMargins(0, 2, 2, 0)
         self._axis = {side: self.plot.getAxis(side) for side in ("left", "bottom")}
         self._axis["left"].setWidth(axis_width)
-        self._axis["bottom"].setHeight(20 if not x_title else 32)
+        self._axis["bottom"].setHeight(20)
         for axis in self._axis.values():
             axis.enableAutoSIPrefix(False)
-        if x_title:
-            self.plot.setLabel("bottom", x_title)
         self._readout = pg.TextItem(anchor=(1, 0))
         self._readout.setZValue(50)
         self._cross = pg.InfiniteLine(angle=90, movable=False)
         self._cross.setZValue(40)
         self._items: list[object] = []
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(70)
         self.scene().sigMouseMoved.connect(self._on_mouse)
         look.changed.connect(self._restyle)
         self._restyle()
 
+    def sizeHint(self) -> QSize:
+        return QSize(160, 110)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(80, 60)
+
     def _restyle(self) -> None:
         t = self._look.t
-        self.setBackground(t.sheet)
+        self.setBackground(None)
+        self.setStyleSheet("background: transparent; border: none;")
         font = self._look.font(11)
         for axis in self._axis.values():
             axis.setPen(pg.mkPen(t.hairline))
             axis.setTextPen(pg.mkPen(t.secondary))
             axis.setStyle(tickFont=font, tickLength=-4)
-            if axis.label is not None:
-                axis.label.setFont(font)
-                axis.label.setDefaultTextColor(QColor(t.secondary))
         box = self.plot.getViewBox()
         box.setBorder(pg.mkPen(t.hairline))
+        box.setBackgroundColor(t.sheet)
         self._cross.setPen(pg.mkPen(t.secondary, style=Qt.PenStyle.DotLine))
         self._readout.setFont(self._look.mono(11))
         self._readout.setColor(t.ink)
-        self.show_curves(self._curves, self._limits, view=self._range)
+        self.show_curves(
+            self._curves, self._limits, view=self._range, marks=self._marks, bars=self._bars
+        )
 
     def show_curves(
         self,
@@ -109,6 +166,7 @@ class CurvePlot(pg.PlotWidget):
         *,
         view: tuple[float, float, float, float] | None = None,
         marks: Sequence[tuple[float, float, str]] = (),
+        bars: Sequence[Bars] = (),
     ) -> None:
         """Show curves and limits; `view` is x0, x1, y0, y1 in shown units, else all of them.
 
@@ -116,7 +174,18 @@ class CurvePlot(pg.PlotWidget):
         """
         t = self._look.t
         self._curves, self._limits, self._range = list(curves), list(limits), view
+        self._marks, self._bars = marks, bars
         self.plot.clear()
+        for bar in bars:
+            item = pg.BarGraphItem(
+                x=bar.x,
+                y0=np.full(len(bar.y), bar.base),
+                height=np.maximum(bar.y - bar.base, 0.0),
+                width=bar.width,
+                brush=bar.color,
+                pen=None,
+            )
+            self.plot.addItem(item)
         for curve in sorted(curves, key=lambda c: not c.kept):
             style = Qt.PenStyle.DashLine if curve.kept else Qt.PenStyle.SolidLine
             pen = pg.mkPen(curve.color, width=curve.width, style=style)
@@ -127,7 +196,9 @@ class CurvePlot(pg.PlotWidget):
             x0 = limit.x0 if limit.x0 is not None else self._extent(0)[0]
             x1 = limit.x1 if limit.x1 is not None else self._extent(0)[1]
             pen = pg.mkPen(t.fails, width=1.4, style=Qt.PenStyle.DashLine)
-            self.plot.addItem(pg.PlotDataItem([x0, x1], [limit.y, limit.y], pen=pen))
+            self.plot.addItem(
+                pg.PlotDataItem([x0, x1], [limit.y, limit.y], pen=pen, antialias=True)
+            )
             note = pg.TextItem(limit.text, color=t.fails, anchor=(1, 1))
             note.setFont(self._look.font(11))
             note.setPos(np.log10(x1) if self._log_x else x1, limit.y)
@@ -171,9 +242,10 @@ class CurvePlot(pg.PlotWidget):
         if view is None:
             view = (x0, x1, y0 - room, y1 + room)
         a, b = (np.log10(view[0]), np.log10(view[1])) if self._log_x else (view[0], view[1])
+        # Limits first: old ones would hold the new range back.
+        self.plot.getViewBox().setLimits(xMin=a, xMax=b)
         self.plot.setXRange(a, b, padding=0)
         self.plot.setYRange(view[2], view[3], padding=0)
-        self.plot.getViewBox().setLimits(xMin=a, xMax=b)
 
     def _on_mouse(self, position: object) -> None:
         box = self.plot.getViewBox()
@@ -207,5 +279,3 @@ class CurvePlot(pg.PlotWidget):
     def mouseDoubleClickEvent(self, event: object) -> None:
         """Show all of it again."""
         self._fit(self._range)
-
-

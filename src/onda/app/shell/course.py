@@ -203,4 +203,3 @@ class Course(QWidget):
             State.UNKNOWN: "not all computed yet",
         }[state]
         return f"{stage.title} ({number}): {words}"
-

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
+    QComboBox,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -19,9 +20,9 @@ from PyQt6.QtWidgets import (
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
 from onda.errors import OndaError
-from onda.project.quantities import Quantity, parse_quantity, split_si
+from onda.project.quantities import Quantity, parse_quantity, pretty, split_si
 
-__all__ = ["Heading", "NumberRows", "QuantityField", "TextField", "Trim", "label"]
+__all__ = ["ChoiceBox", "Heading", "NumberRows", "QuantityField", "TextField", "Trim", "label"]
 
 
 def label(content: str, kind: str = "", *, wrap: bool = False) -> QLabel:
@@ -71,7 +72,7 @@ class _Entry(QWidget):
         self.edit.editingFinished.connect(self._commit)
         self.edit.installEventFilter(self)
 
-    def eventFilter(self, watched: object, event: QEvent | None) -> bool:  # type: ignore[override]
+    def eventFilter(self, watched: object, event: QEvent | None) -> bool:
         if (
             isinstance(event, QKeyEvent)
             and event.type() == QEvent.Type.KeyPress
@@ -120,7 +121,7 @@ class QuantityField(_Entry):
         """Show a quantity as it was typed, unless the user is typing here."""
         if self.edit.hasFocus() and self.edit.isModified():
             return
-        content = quantity.text if quantity is not None else ""
+        content = pretty(quantity) if quantity is not None else ""
         self._unit = content.split(" ", 1)[1] if " " in content else self._unit
         if content != self._old or self.problem.isVisible() or self.edit.text() != content:
             self._show_text(content)
@@ -167,6 +168,26 @@ class TextField(_Entry):
         self._tell("")
 
 
+class ChoiceBox(QComboBox):
+    """A list to choose from, with a mark drawn in the look's own colours."""
+
+    def __init__(self, look: Look, width: int = 142) -> None:
+        super().__init__()
+        self._look = look
+        self.setFixedWidth(width)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(pen(self._look.t.secondary, 1.6))
+        x, y = self.width() - 15.0, self.height() / 2 - 2
+        painter.drawLine(QPointF(x - 4, y), QPointF(x, y + 4))
+        painter.drawLine(QPointF(x, y + 4), QPointF(x + 4, y))
+        painter.end()
+
+
 class NumberRows(QWidget):
     """Names, numbers and units in three columns with hairlines, the kept number beside each."""
 
@@ -204,12 +225,13 @@ class NumberRows(QWidget):
         for i, (name, number, unit, kept) in enumerate(self._rows):
             top = i * 22
             painter.setFont(look.font(11))
-            text(painter, QRectF(0, top, self.width() - 90, 21), name, t.secondary)
+            room = self.width() - (158 if kept else 102)
+            text(painter, QRectF(0, top, room, 21), name, t.secondary)
             text(painter, QRectF(self.width() - 42, top, 42, 21), unit, t.secondary)
             painter.setFont(look.mono(12))
             text(
                 painter,
-                QRectF(self.width() - 116, top, 70, 21),
+                QRectF(self.width() - 104, top, 58, 21),
                 number,
                 t.ink,
                 Qt.AlignmentFlag.AlignRight,
@@ -218,7 +240,7 @@ class NumberRows(QWidget):
                 painter.setFont(look.mono(11))
                 text(
                     painter,
-                    QRectF(self.width() - 170, top, 56, 21),
+                    QRectF(self.width() - 158, top, 54, 21),
                     kept,
                     t.kept_ink,
                     Qt.AlignmentFlag.AlignRight,

@@ -52,6 +52,7 @@ class Form(QWidget):
         self._layout.addWidget(self.trim)
         self.problem = label("", "error", wrap=True)
         self._layout.addWidget(self.problem)
+        self.problem.hide()
         self.trim.began.connect(document.begin_gesture)
         self.trim.moved.connect(self._moved)
         self.trim.ended.connect(self._ended)
@@ -67,7 +68,9 @@ class Form(QWidget):
             for old in self.fields:
                 self._fields_box.removeWidget(old)
                 old.deleteLater()
-            self.fields = [QuantityField(s.title, s.dimension, self._put_at(i)) for i, s in enumerate(specs)]
+            self.fields = [
+                QuantityField(s.title, s.dimension, self._put_at(i)) for i, s in enumerate(specs)
+            ]
             for made in self.fields:
                 self._fields_box.addWidget(made)
             self._on = next((i for i, s in enumerate(specs) if s.trim), -1)
@@ -82,17 +85,19 @@ class Form(QWidget):
         for made, spec in zip(self.fields, self._specs, strict=True):
             made.show_quantity(spec.get())
             made.setToolTip(spec.remark)
-        spec = self._specs[self._on] if 0 <= self._on < len(self._specs) else None
-        shown = spec is not None and spec.trim is not None
+        trimmed = self._specs[self._on] if 0 <= self._on < len(self._specs) else None
+        shown = trimmed is not None and trimmed.trim is not None
         for part in (self.heading, self.trim):
             part.setVisible(shown)
-        if spec is None or spec.trim is None:
-            return
+        if trimmed is not None and trimmed.trim is not None:
+            self._refresh_trim(trimmed, trimmed.trim)
+
+    def _refresh_trim(self, spec: FieldSpec, bounds: tuple[float, float, float]) -> None:
         value = spec.get()
         self.heading.remark.setText(spec.title.lower())
         self.trim.setAccessibleName(f"Trim: {spec.title}")
         if not self._document.in_gesture:
-            low, high, step = spec.trim
+            low, high, step = bounds
             at = value.si if value else low
             self.trim.set_range(min(low, at), max(high, at), step)
         if value is not None:
@@ -114,11 +119,15 @@ class Form(QWidget):
         unit = present.text.split(" ", 1)[1] if present and " " in present.text else None
         try:
             spec.put(quantity(value, spec.dimension, unit))
-            self.problem.setText("")
+            self._tell("")
         except OndaError as error:
-            self.problem.setText(str(error))
+            self._tell(str(error))
+
+    def _tell(self, problem: str) -> None:
+        self.problem.setText(problem)
+        self.problem.setVisible(bool(problem))
 
     def _ended(self) -> None:
         self._document.end_gesture()
-        self.problem.setText("")
+        self._tell("")
         self.refresh()

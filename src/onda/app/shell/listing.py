@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
@@ -22,11 +22,12 @@ class Listing(QWidget):
 
     Signals
     -------
-    chosen(id), add_wanted, remove_wanted(id), rename_wanted(id, name)
+    chosen(id), part_chosen(id), add_wanted, remove_wanted(id), rename_wanted(id, name)
     trouble(sentence)
     """
 
     chosen = pyqtSignal(str)
+    part_chosen = pyqtSignal(str)
     add_wanted = pyqtSignal()
     remove_wanted = pyqtSignal(str)
     rename_wanted = pyqtSignal(str, str)
@@ -50,6 +51,7 @@ class Listing(QWidget):
         self.add.setAccessibleName("Add")
         self.add.clicked.connect(lambda: self.add_wanted.emit())
         head.addWidget(self.title, 1)
+        self.title.setFixedHeight(24)
         head.addWidget(self.add)
         layout.addLayout(head)
         self.objects = RowList(look, "Objects of this stage")
@@ -58,6 +60,12 @@ class Listing(QWidget):
         self.objects.renamed.connect(lambda i: self._rename_in(self.objects, i, self._ask_rename))
         self.objects.menu_wanted.connect(self._object_menu)
         layout.addWidget(self.objects)
+        self.parts_title = label("", "title")
+        self.parts_title.setContentsMargins(18, 12, 0, 0)
+        layout.addWidget(self.parts_title)
+        self.parts = RowList(look, "Parts", height=26)
+        self.parts.chosen.connect(self.part_chosen)
+        layout.addWidget(self.parts)
         kept_title = label("Kept states", "title")
         kept_title.setContentsMargins(18, 12, 0, 0)
         layout.addWidget(kept_title)
@@ -67,7 +75,9 @@ class Listing(QWidget):
         self.kept.renamed.connect(lambda i: self._rename_in(self.kept, i, self._rename_kept))
         self.kept.menu_wanted.connect(self._kept_menu)
         layout.addWidget(self.kept)
-        self.empty = label("Press K to keep this state and compare with it.", "secondary", wrap=True)
+        self.empty = label(
+            "Press K to keep this state and compare with it.", "secondary", wrap=True
+        )
         self.empty.setContentsMargins(18, 0, 12, 0)
         layout.addWidget(self.empty)
         layout.addStretch(1)
@@ -79,6 +89,13 @@ class Listing(QWidget):
         self.objects.set_rows(rows, current)
         self.add.setVisible(bool(can_add))
         self.add.setToolTip(can_add)
+
+    def show_parts(self, title: str, rows: Sequence[Row], current: str) -> None:
+        """Show the second list, or none."""
+        self.parts_title.setText(title)
+        self.parts_title.setVisible(bool(rows))
+        self.parts.setVisible(bool(rows))
+        self.parts.set_rows(rows, current)
 
     def show_kept(self) -> None:
         """Show the kept states."""
@@ -153,14 +170,14 @@ class Listing(QWidget):
                 action.triggered.connect(lambda _, act=act: act())
         menu.popup(point)
 
-    def _rename_in(
-        self, rows: RowList, identifier: str, done: Callable[[str, str], None]
-    ) -> None:
+    def _rename_in(self, rows: RowList, identifier: str, done: Callable[[str, str], None]) -> None:
         """Type a name in place of a row's title."""
         index = [r.id for r in rows.rows].index(identifier)
         rect = rows.row_rect(index)
         editor = QLineEdit(rows)
-        editor.setGeometry(QRect(int(rect.left()) + 20, int(rect.top()) + 2, int(rect.width()) - 22, 26))
+        editor.setGeometry(
+            QRect(int(rect.left()) + 20, int(rect.top()) + 2, int(rect.width()) - 22, 26)
+        )
         editor.setText(rows.rows[index].title)
         editor.selectAll()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QWidget
@@ -55,10 +56,14 @@ class MessageBar(QFrame):
             style.polish(self)
         for title, act in [*(actions or []), ("Close", lambda: None)]:
             button = QPushButton(title)
-            button.clicked.connect(lambda _, act=act: (self.hide(), act()))
+            button.clicked.connect(partial(self._act, act))
             self._layout.addWidget(button)
             self._buttons.append(button)
         self.show()
+
+    def _act(self, act: Callable[[], None], _: bool = False) -> None:
+        self.hide()
+        act()
 
     @property
     def actions_shown(self) -> list[str]:

@@ -11,7 +11,9 @@ from onda.studies.margins import State
 __all__ = ["draw_state", "pen", "text"]
 
 
-def pen(color: str | QColor, width: float = 1.0, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> QPen:
+def pen(
+    color: str | QColor, width: float = 1.0, style: Qt.PenStyle = Qt.PenStyle.SolidLine
+) -> QPen:
     """A cosmetic-looking pen."""
     made = QPen(QColor(color), width, style)
     made.setCapStyle(Qt.PenCapStyle.FlatCap)
@@ -34,7 +36,13 @@ def text(
 
 
 def draw_state(
-    painter: QPainter, look: Look, centre: QPointF, radius: float, state: State | None, *, stale: bool = False
+    painter: QPainter,
+    look: Look,
+    centre: QPointF,
+    radius: float,
+    state: State | None,
+    *,
+    stale: bool = False,
 ) -> None:
     """A buoy: filled by state and marked so that colour is not needed to tell.
 

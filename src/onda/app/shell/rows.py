@@ -18,7 +18,7 @@ __all__ = ["Row", "RowList"]
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One row; `dash` shows a kept state's line in place of the buoy; `value` stands at the right."""
+    """One row; `dash` shows a kept state's line in place of the buoy; `value` is at the right."""
 
     id: str
     title: str
@@ -103,7 +103,7 @@ class RowList(QWidget):
         if row.dash:
             painter.setPen(pen(t.unknown if row.faded else t.kept, 2.0, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(rect.left() + 8, middle), QPointF(rect.left() + 32, middle))
-        elif row.state is not None:
+        else:
             draw_state(painter, look, QPointF(rect.left() + 14, middle), 4.5, row.state)
         left = rect.left() + (40 if row.dash else 26)
         right = rect.right() - 8

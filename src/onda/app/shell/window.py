@@ -76,6 +76,7 @@ class MainWindow(QMainWindow):
         self._restyle()
         self._show_stage()
         self.resize(1280, 800)
+        self.listing.objects.setFocus()
         self.setMinimumSize(1000, 640)
 
     # -- building ---------------------------------------------------------------------------------
@@ -102,7 +103,7 @@ class MainWindow(QMainWindow):
         self.surfaces = QStackedWidget()
         self.inspectors = QStackedWidget()
         self.inspectors.setObjectName("inspector")
-        self.inspectors.setFixedWidth(264)
+        self.inspectors.setFixedWidth(272)
         for stage in self.stages.values():
             self.surfaces.addWidget(stage.surface)
             self.inspectors.addWidget(stage.inspector)
@@ -130,6 +131,7 @@ class MainWindow(QMainWindow):
         self.course.project_menu_wanted.connect(self._project_menu)
         self.course.help_wanted.connect(self.show_keys)
         self.listing.chosen.connect(lambda i: self.selection.choose(i))
+        self.listing.part_chosen.connect(self.selection.choose_element)
         self.listing.add_wanted.connect(lambda: self._try(self._stage().add_copy))
         self.listing.remove_wanted.connect(lambda i: self._try(lambda: self._remove(i)))
         self.listing.rename_wanted.connect(
@@ -199,15 +201,15 @@ class MainWindow(QMainWindow):
             return
         rows = list(stage.rows())
         title = {"stackup": "Builds", "lines": "Line classes", "paths": "Paths", "eyes": "Links"}
-        self.listing.show_rows(
-            title[stage.id], rows, self.selection.subject, stage.add_title
-        )
+        self.listing.show_rows(title[stage.id], rows, self.selection.subject, stage.add_title)
+        self.listing.show_parts(*stage.parts())
         self.listing.show_kept()
 
     def _show_margins(self) -> None:
         stage = self.stages.get(self.selection.stage)
         if stage is not None:
             self.strip.show_margins(*stage.margins())
+            self.listing.show_parts(*stage.parts())
 
     def _show_title(self) -> None:
         saved = "" if self.document.is_saved else " •"
@@ -268,7 +270,9 @@ class MainWindow(QMainWindow):
 
     def save_as(self) -> None:
         """Save under another name."""
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save project", self._folder("fulmar.onda"), _FILTER)
+        chosen, _ = QFileDialog.getSaveFileName(
+            self, "Save project", self._folder("fulmar.onda"), _FILTER
+        )
         if chosen:
             path = Path(chosen)
             path = path if path.suffix == ".onda" else path.with_suffix(".onda")
@@ -355,5 +359,6 @@ class MainWindow(QMainWindow):
             settings.setValue("night", self.look.is_night)
             self.desk.close()
             self.standing.close()
+            self.document.close()
         if event is not None:
             event.accept()

@@ -147,6 +147,10 @@ class Stage(QObject):
         """The objects of this stage."""
         raise NotImplementedError
 
+    def parts(self) -> tuple[str, Sequence[Row], str]:
+        """A second list below the objects: title, rows, chosen id; empty where there is none."""
+        return "", (), ""
+
     def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
         """Title, margins of what is on screen, values of kept states by requirement."""
         raise NotImplementedError
@@ -171,7 +175,7 @@ class Stage(QObject):
         show: Callable[[Any], None],
         fail: Callable[[str], None],
     ) -> None:
-        """Wish for a result; `inputs` may raise an `OndaError`, which is shown like a failed run."""
+        """Wish for a result; `inputs` may raise an `OndaError`, shown like a failed run."""
         try:
             made = inputs()
         except OndaError as error:

@@ -68,9 +68,7 @@ class LinearSolution:
         return _invert(self.s, transform, len(self.time))
 
 
-def solve_linear(
-    net: Net, stimulus: PiecewiseLinear, *, end: float, step: float
-) -> LinearSolution:
+def solve_linear(net: Net, stimulus: PiecewiseLinear, *, end: float, step: float) -> LinearSolution:
     """Transient of a net at rest until the stimulus starts.
 
     Parameters
@@ -90,7 +88,7 @@ def solve_linear(
     change = node_response(net, s) * stimulus.change_transform(s)[:, None]
     return LinearSolution(
         net=net,
-        time=np.arange(samples) * (end / (samples - 1)),
+        time=np.linspace(0.0, end, samples),
         node_dc=dc_voltages(net, stimulus.initial),
         s=s,
         change=change,
@@ -102,7 +100,7 @@ def _contour(end: float, samples: int) -> ComplexArray:
     n = 2 * samples
     window = n * end / (samples - 1)
     damping = -math.log(_ALIASING) / window
-    return damping + 1j * (2.0 * np.arange(samples) + 1.0) * math.pi / window
+    return np.asarray(damping + 1j * (2.0 * np.arange(samples) + 1.0) * math.pi / window)
 
 
 def _invert(s: ComplexArray, transform: ComplexArray, samples: int) -> FloatArray:
@@ -136,14 +134,13 @@ def node_response(net: Net, s: ComplexArray) -> ComplexArray:
         d = zc * (1.0 - decay**2)
         _stamp(matrix, piece.node_a, piece.node_b, (1.0 + decay**2) / d, 2.0 * decay / d)
     try:
-        return np.linalg.solve(matrix, drive[..., None])[..., 0]
+        solved = np.linalg.solve(matrix, drive[..., None])[..., 0]
     except np.linalg.LinAlgError as error:
         raise NotPhysical("net", "a node that nothing drives", "connected throughout") from error
+    return np.asarray(solved, dtype=complex)
 
 
-def _stamp(
-    matrix: ComplexArray, a: int, b: int, own: ComplexArray, mutual: ComplexArray
-) -> None:
+def _stamp(matrix: ComplexArray, a: int, b: int, own: ComplexArray, mutual: ComplexArray) -> None:
     matrix[:, a, a] += own
     matrix[:, b, b] += own
     matrix[:, a, b] -= mutual

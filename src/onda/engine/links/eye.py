@@ -123,7 +123,7 @@ def bit_by_bit_eye(
     pulse: PulseResponse,
     bits: NDArray[np.int8],
     *,
-    levels: int = 256,
+    levels: int = 360,
     progress: Callable[[float], None] | None = None,
 ) -> Eye:
     """Lay a pattern over itself and measure the eye.

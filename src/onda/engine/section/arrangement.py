@@ -8,6 +8,7 @@ conductors may thus overlap and touch in any way.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -125,8 +126,8 @@ def _raw_segments(
     section: CrossSection, y_low: float, y_high: float, reach: float
 ) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
     segments: list[tuple[float, float, float, float]] = []
-    for shape in (*section.conductors, *section.regions):
-        polygon = shape.polygon
+    outlines = [c.polygon for c in section.conductors] + [r.polygon for r in section.regions]
+    for polygon in outlines:
         for (xa, ya), (xb, yb) in zip(polygon, (*polygon[1:], polygon[0]), strict=True):
             if (xa, ya) != (xb, yb):
                 segments.append((xa, ya, xb, yb))
@@ -162,7 +163,7 @@ def _cut(raw: NDArray[np.float64], is_open: NDArray[np.bool_], everywhere: bool)
     a, b = raw[:, :2], raw[:, 2:]
     d = b - a
     length = np.hypot(d[:, 0], d[:, 1])
-    # Where the infinite line of j meets segment i (parameter t), if it does so within j (parameter u).
+    # Where the line through j meets segment i (parameter t), if it does so within j (parameter u).
     w = a[None, :, :] - a[:, None, :]
     cross = d[:, None, 0] * d[None, :, 1] - d[:, None, 1] * d[None, :, 0]
     parallel = np.abs(cross) < 1e-12 * length[:, None] * length[None, :]
@@ -183,7 +184,7 @@ def _cut(raw: NDArray[np.float64], is_open: NDArray[np.bool_], everywhere: bool)
     starts: list[NDArray[np.float64]] = []
     stops: list[NDArray[np.float64]] = []
     flags: list[tuple[bool, bool, bool, bool]] = []
-    seen: set[tuple[float, float, float]] = set()
+    seen: set[tuple[int, int, int]] = set()
     for i in range(len(raw)):
         cuts = np.unique(np.concatenate([[0.0, 1.0], t[i][meets[i]], along[i][on_it[i]]]))
         cuts = cuts[np.concatenate([[True], np.diff(cuts) > 1e-9])]
@@ -193,7 +194,7 @@ def _cut(raw: NDArray[np.float64], is_open: NDArray[np.bool_], everywhere: bool)
             cuts = np.sort(np.append(cuts, axis))
         else:
             axis = -1.0
-        for t0, t1 in zip(cuts[:-1], cuts[1:], strict=True):
+        for t0, t1 in pairwise(cuts):
             p, q = a[i] + t0 * d[i], a[i] + t1 * d[i]
             m = 0.5 * (p + q)
             step = 1e-7 * scale

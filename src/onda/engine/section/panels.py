@@ -182,6 +182,4 @@ def _lay(
         starts.append(points[:-1])
         ends.append(points[1:])
         piece.append(np.full(len(t) - 1, i))
-    return Mesh(
-        start=np.concatenate(starts), end=np.concatenate(ends), piece=np.concatenate(piece)
-    )
+    return Mesh(start=np.concatenate(starts), end=np.concatenate(ends), piece=np.concatenate(piece))

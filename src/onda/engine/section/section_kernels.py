@@ -61,7 +61,8 @@ def _panel(px, py, ax, ay, tx, ty, length):  # type: ignore[no-untyped-def]
 def _sinh_rest(x, cosh2x, sinh2x, y, a, above):  # type: ignore[no-untyped-def]
     """ln|sinh(a u)| without its zero u = 0 (and u = 2ib where `above`), and its gradient.
 
-    |sinh(p + iq)|^2 = (cosh 2p - cos 2q)/2 and coth(p + iq) = (sinh 2p - i sin 2q)/(cosh 2p - cos 2q).
+    |sinh(p + iq)|^2 = (cosh 2p - cos 2q)/2,
+    coth(p + iq) = (sinh 2p - i sin 2q)/(cosh 2p - cos 2q).
     """
     r2 = x * x + y * y
     if a * a * r2 < 1e-4 and not above:

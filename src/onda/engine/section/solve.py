@@ -141,14 +141,10 @@ def solve_section(
     local = _to_local(section)
     y_high = local.spacing if local.images == 2 else math.inf
     y_low = 0.0 if local.images >= 1 else -math.inf
-    boundary = arrange(
-        local.section, y_low, y_high, _reach(local), half=local.partner is not None
-    )
+    boundary = arrange(local.section, y_low, y_high, _reach(local), half=local.partner is not None)
     error = math.inf
     for attempt in range(1 if quick else 3):
-        meshes = mesh(
-            boundary, per_piece=int(per_piece * 1.6**attempt), y_low=y_low, y_high=y_high
-        )
+        meshes = mesh(boundary, per_piece=int(per_piece * 1.6**attempt), y_low=y_low, y_high=y_high)
         levels = [_solve_level(local, boundary, m) for m in (meshes[:2] if quick else meshes)]
         fine = levels[-1]
         c, error_c, order = _extrapolate([level.c for level in levels])
@@ -164,7 +160,7 @@ def solve_section(
         signals=section.signals,
         c=c,
         c0=c0,
-        l_ext=np.linalg.inv(c0) / C0_M_PER_S**2,
+        l_ext=np.asarray(np.linalg.inv(c0) / C0_M_PER_S**2, dtype=np.float64),
         c_share=0.5 * (share + share.transpose(0, 2, 1)),
         materials=boundary.materials,
         material_er=boundary.material_er,
@@ -360,9 +356,7 @@ def _solve_mirrored(
     row = [right.index(k) for k in stands]
     twin = np.array([local.partner[k] != k for k in signals])
     sign = np.where(twin, [1.0 if k in present else -1.0 for k in signals], 0.0)
-    even = _solve_part(
-        local, boundary, panels, own + other, right, floating=local.images == 0
-    )
+    even = _solve_part(local, boundary, panels, own + other, right, floating=local.images == 0)
     pairs = [k for k in right if local.partner[k] != k]
     odd_all = _empty_part(even)
     if pairs:
@@ -375,8 +369,9 @@ def _solve_mirrored(
     m = np.where(twin, 1.0, 2.0)
 
     def joined(e: NDArray[np.float64], o: NDArray[np.float64]) -> NDArray[np.float64]:
-        pick = (..., *np.ix_(row, row))
-        return 0.5 * (np.outer(m, m) * e[pick] + np.outer(sign, sign) * o[pick])
+        even_part = e[..., row, :][..., row]
+        odd_part = o[..., row, :][..., row]
+        return np.asarray(0.5 * (np.outer(m, m) * even_part + np.outer(sign, sign) * odd_part))
 
     def unfolded(e: NDArray[np.float64], o: NDArray[np.float64]) -> NDArray[np.float64]:
         on_right = 0.5 * (m * e[:, row] + sign * o[:, row])
@@ -499,7 +494,12 @@ def _material_shares(
     adjoint: NDArray[np.float64],
 ) -> NDArray[np.float64]:
     """er_i * dC/d(er_i) for each material, by the adjoint of the same system."""
-    left, right, on_conductor, length = panels.left, panels.right, panels.on_conductor, panels.length
+    left, right, on_conductor, length = (
+        panels.left,
+        panels.right,
+        panels.on_conductor,
+        panels.length,
+    )
     ml, mr = boundary.material_left[panels.piece], boundary.material_right[panels.piece]
     shares = np.zeros((len(boundary.materials), rhs.shape[1], rhs.shape[1]))
     total = (left + right) ** 2

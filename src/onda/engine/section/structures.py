@@ -147,7 +147,7 @@ def _check(
         _positive("gap", trace.gap)
     if trace.width > 0.1 or (trace.gap or 0.0) > 0.1:
         raise NotPhysical("width and gap", f"{trace.width * 1e3:.4g} mm", "at most 100 mm")
-    if not 0.0 <= trace.undercut:
+    if not trace.undercut >= 0.0:
         raise NotPhysical("undercut", trace.undercut, "0 or above")
     if trace.undercut >= 0.5 * trace.width:
         raise NotPhysical(

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from onda.app.plots.colors import density_scale
+from onda.app.plots.colors import density_scale, image_of
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
 from onda.engine.links.eye import Eye
@@ -114,13 +114,20 @@ class EyeView(QWidget):
             Qt.AlignmentFlag.AlignRight,
         )
         painter.setFont(look.font(12, bold=True))
-        text(painter, head.adjusted(0, 0, -width, 0), self._title, t.kept_ink if self._kept else t.ink)
+        text(
+            painter,
+            head.adjusted(0, 0, -width, 0),
+            self._title,
+            t.kept_ink if self._kept else t.ink,
+        )
 
     def _draw_axes(self, painter: QPainter, box: QRectF) -> None:
         look, t = self._look, self._look.t
         painter.setFont(look.font(11))
         step = next(
-            k for k in (0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 1e3) if self._reach / k <= 3.2
+            k
+            for k in (0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 1e3)
+            if self._reach / k <= 3.2
         )
         n = int(self._reach / step)
         for k in range(-n, n + 1):
@@ -201,12 +208,18 @@ class EyeView(QWidget):
         width = box.width() / len(twice)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(t.sea))
-        for i in np.flatnonzero(twice):
-            tall = (base - top - 2) * float(twice[i]) / peak
-            painter.drawRect(QRectF(box.left() + i * width, base - tall, max(width, 1.0), tall))
+        outline = [QPointF(box.left(), base)]
+        for i, count in enumerate(twice):
+            y = base - (base - top - 2) * float(count) / peak
+            outline += [
+                QPointF(box.left() + i * width, y),
+                QPointF(box.left() + (i + 1) * width, y),
+            ]
+        outline.append(QPointF(box.right(), base))
+        painter.drawPolygon(QPolygonF(outline))
         painter.setPen(pen(t.hairline))
         painter.drawLine(QPointF(box.left(), base), QPointF(box.right(), base))
-        words = f"crossings: {eye.jitter_pp:.3f} UI p-p, {eye.jitter_rms:.4f} rms"
+        words = f"crossings {eye.jitter_pp:.3f} UI p-p"
         rect = QRectF(box.left(), top, box.width(), 16)
         text(painter, rect, words, t.secondary, Qt.AlignmentFlag.AlignHCenter)
 
@@ -232,17 +245,20 @@ def _density_image(eye: Eye, reach: float, scale: NDArray[np.uint8]) -> QImage:
     """Image of two unit intervals, plus and minus `reach` volts, brightness by logarithm."""
     half = eye.density.shape[0] // 2
     twice = np.concatenate([eye.density[half:], eye.density, eye.density[:half]])
-    rows = 300
+    rows = 420
     volts = eye.base + reach * (1.0 - (np.arange(rows) + 0.5) / rows * 2.0)
-    index = np.floor((volts - eye.v_low) / eye.v_step).astype(int)
-    inside = (index >= 0) & (index < eye.density.shape[1])
-    field = np.zeros((rows, twice.shape[0]))
-    field[inside] = twice[:, index[inside]].T
-    # The rarest trace must still be seen; the square root of the logarithm lifts it.
-    strength = np.sqrt(np.log1p(field) / max(np.log1p(field.max()), 1e-9))
-    rgb = np.ascontiguousarray(scale[(255 * strength).astype(np.uint8)])
-    image = QImage(rgb.data, twice.shape[0], rows, 3 * twice.shape[0], QImage.Format.Format_RGB888)
-    return image.copy()
+    place = (volts - eye.v_low) / eye.v_step - 0.5
+    below = np.floor(place).astype(int)
+    share = (place - below)[:, None]
+    padded = np.zeros((twice.shape[0], eye.density.shape[1] + 2))
+    padded[:, 1:-1] = twice
+    lower = padded[:, np.clip(below + 1, 0, padded.shape[1] - 1)].T
+    upper = padded[:, np.clip(below + 2, 0, padded.shape[1] - 1)].T
+    field = (1.0 - share) * lower + share * upper
+    # A power well below one, so that the rarest trace is seen beside the most frequent ones.
+    often = float(np.quantile(field[field > 0], 0.98)) if np.any(field > 0) else 1.0
+    strength = np.where(field > 0, 0.1 + 0.9 * np.clip(field / often, 0.0, 1.0) ** 0.5, 0.0)
+    return image_of(strength, scale)
 
 
 def _arrow(painter: QPainter, start: QPointF, end: QPointF) -> None:

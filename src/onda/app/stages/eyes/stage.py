@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from onda.app.plots.curves import Curve, CurvePlot
-from onda.app.shell.fields import Heading, NumberRows, TextField, label
+from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, TextField, label
 from onda.app.shell.form import FieldSpec, Form
 from onda.app.shell.painting import pen, text
 from onda.app.shell.rows import Row
@@ -23,7 +24,7 @@ from onda.project.edits import replace_link, set_value
 from onda.project.model import EyeMask, KeptState, Link, Path, SeriesResistor, TracePiece
 from onda.project.quantities import Quantity, format_si
 from onda.studies.eye import EYE, EyeResult
-from onda.studies.margins import Margin, margin_of, measure_eye
+from onda.studies.margins import Margin, Measured, margin_of, measure_eye
 from onda.studies.resolve import EyeInputs, MaskInputs, eye_inputs
 
 __all__ = ["EyesStage"]
@@ -91,6 +92,7 @@ class EyesStage(Stage):
         self.result: EyeResult | None = None
         self.kept: dict[str, EyeResult] = {}
         self._result_of = ""
+        self.failure = ""
         self.surface.add_button(
             "Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state to compare (K)"
         )
@@ -119,10 +121,14 @@ class EyesStage(Stage):
         self.pulse = CurvePlot(look, x_unit="UI", y_unit="mV", axis_width=40)
         self.worst = CurvePlot(look, x_unit="bit", y_unit="", axis_width=30, interactive=False)
         for i, (plot, title) in enumerate(
-            ((self.pulse, "Pulse response and cursors, mV over UI"), (self.worst, "Worst pattern for a one"))
+            (
+                (self.pulse, "Pulse response and cursors, mV over UI"),
+                (self.worst, "Worst pattern for a one"),
+            )
         ):
             grid.addWidget(label(title, "heading"), 0, i)
             grid.addWidget(plot, 1, i)
+        grid.setRowStretch(1, 1)
         grid.setColumnStretch(0, 3)
         grid.setColumnStretch(1, 2)
         return holder
@@ -139,9 +145,8 @@ class EyesStage(Stage):
         layout.addWidget(self.form)
         line = QHBoxLayout()
         line.addWidget(label("Pattern"), 1)
-        self.pattern = QComboBox()
+        self.pattern = ChoiceBox(self.context.look)
         self.pattern.setAccessibleName("Pattern")
-        self.pattern.setFixedWidth(142)
         for order in PRBS_ORDERS:
             self.pattern.addItem(f"PRBS{order}", order)
         self.pattern.activated.connect(lambda _: self._set_pattern())
@@ -189,7 +194,9 @@ class EyesStage(Stage):
             self._result_of = link.id
         self.surface.title.setText(link.name)
         bits = f"{link.bits:,}".replace(",", " ")
-        self.surface.remark.setText(f"{link.rate.text} · PRBS{link.prbs} · {bits} bits · at the sampler")
+        self.surface.remark.setText(
+            f"{link.rate.text} · PRBS{link.prbs} · {bits} bits · at the sampler"
+        )
         self.chain.show_path(self.design.path(link.path))
         self._show_fields(link)
         if self.context.document.in_gesture:
@@ -225,10 +232,13 @@ class EyesStage(Stage):
 
     def _fail(self, message: str) -> None:
         self.surface.tell(message)
+        # Numbers of another design must not stand beside the message.
+        self.result, self.failure = None, message
+        self.margins_changed.emit()
 
     def _show(self, result: EyeResult) -> None:
         self.surface.tell("")
-        self.result = result
+        self.result, self.failure = result, ""
         self._draw()
         if not self.context.document.in_gesture:
             self.context.standing.note()
@@ -262,10 +272,16 @@ class EyesStage(Stage):
                 continue
             n = r.pulse.samples_per_ui
             ui = (np.arange(len(r.pulse.flat)) - r.peak.phase) / n - r.peak.main
-            curves.append(Curve("kept" if is_kept else "pulse", ui, r.pulse.flat * 1e3, color, 1.6, is_kept))
+            curves.append(
+                Curve("kept" if is_kept else "pulse", ui, r.pulse.flat * 1e3, color, 1.6, is_kept)
+            )
         last = min(len(result.peak.cursors) - result.peak.main, 14)
         marks = [
-            (float(k), float(result.peak.cursors[k + result.peak.main] * 1e3), t.ink if k == 0 else t.secondary)
+            (
+                float(k),
+                float(result.peak.cursors[k + result.peak.main] * 1e3),
+                t.ink if k == 0 else t.secondary,
+            )
             for k in range(-result.peak.main, last)
         ]
         high = 1.12e3 * float(result.pulse.flat.max())
@@ -290,15 +306,23 @@ class EyesStage(Stage):
             row("One level", "level_one", "voltage"),
             row("Zero level", "level_zero", "voltage"),
             row("Crossing", "crossing_share", "ratio"),
-            row("Jitter, peak to peak", "jitter_pp", "unit interval"),
+            row("Jitter, p-p", "jitter_pp", "unit interval"),
             row("Jitter, rms", "jitter_rms", "unit interval"),
             NumberRows.si_row(
-                "Worst-case height", result.peak.height, "voltage", kept.peak.height if kept else None
+                "Worst case", result.peak.height, "voltage", kept.peak.height if kept else None
             ),
             NumberRows.si_row("Path delay", result.delay, "time", kept.delay if kept else None),
         ]
         if np.isfinite(result.mask_hits):
-            rows.insert(2, ("Mask hits", f"{result.mask_hits:.0f}", "", f"{kept.mask_hits:.0f}" if kept else ""))
+            rows.insert(
+                2,
+                (
+                    "Mask hits",
+                    f"{result.mask_hits:.0f}",
+                    "",
+                    f"{kept.mask_hits:.0f}" if kept else "",
+                ),
+            )
         self.numbers.set_rows(rows)
         last = result.peak.worst_one[-24:]
         shown = "".join(str(int(b)) for b in last)
@@ -307,6 +331,11 @@ class EyesStage(Stage):
         )
         source = self.link.mask.source if self.link and self.link.mask else ""
         self.mask_note.setText(f"Mask: {source}" if source else "")
+
+    def _measured(self, measure: str) -> Measured | None:
+        if self.failure:
+            return Measured(math.nan, "", self.failure)
+        return measure_eye(self.result, measure) if self.result else None
 
     def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
         link = self.link
@@ -317,10 +346,7 @@ class EyesStage(Stage):
             for r in self.context.document.project.requirements
             if (r.stage, r.subject) == (self.id, link.id)
         ]
-        shown = [
-            margin_of(r, measure_eye(self.result, r.measure) if self.result else None)
-            for r in wanted
-        ]
+        shown = [margin_of(r, self._measured(r.measure)) for r in wanted]
         kept = {r.id: [measure_eye(k, r.measure).value for k in self.kept.values()] for r in wanted}
         return "this link", shown, kept
 
@@ -352,17 +378,19 @@ class EyesStage(Stage):
                     FieldSpec(
                         title,
                         dimension,
-                        lambda key=key: getattr(self.link.mask, key) if self.link and self.link.mask else None,  # type: ignore[misc]
+                        lambda key=key: (
+                            getattr(self.link.mask, key) if self.link and self.link.mask else None
+                        ),  # type: ignore[misc]
                         lambda q, key=key: self._set_mask(key, q),  # type: ignore[misc]
                         (0.0, 1.0, 0.01),
                     )
                 )
         self.form.set_specs(specs)
 
-    def _set(self, name: str, **changes: object) -> None:
+    def _set(self, what: str, /, **changes: object) -> None:
         assert self.link is not None
         new = set_value(self.link, **changes)
-        self.context.document.edit(name, replace_link(self.context.document.project, new))
+        self.context.document.edit(what, replace_link(self.context.document.project, new))
 
     def _set_mask(self, key: str, q: Quantity) -> None:
         assert self.link is not None

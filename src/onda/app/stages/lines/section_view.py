@@ -147,7 +147,7 @@ class SectionView(QWidget):
         low, high = QColor(t.dielectric_low), QColor(t.dielectric_high)
         k = min(max((er - 3.0) / 1.6, 0.0), 1.0)
         mixed = (
-            round(a + k * (b - a)) for a, b in zip(low.getRgb()[:3], high.getRgb()[:3], strict=True)  # type: ignore[operator]
+            round(a + k * (b - a)) for a, b in zip(low.getRgb()[:3], high.getRgb()[:3], strict=True)
         )
         return QColor(*mixed)
 
@@ -251,16 +251,34 @@ class SectionView(QWidget):
             name = drawing.slab_names.get(layer.material, layer.material)
             words = f"{name} · Dk {layer.er:.2f}"
             y = 0.5 * (top + bottom)
-            text(painter, QRectF(12, y - 9, 230, 18), words, "#4A555B" if not look.is_night else t.secondary)
+            text(
+                painter,
+                QRectF(12, y - 9, 230, 18),
+                words,
+                "#4A555B" if not look.is_night else t.secondary,
+            )
             if dimension is not None:
                 width = painter.fontMetrics().horizontalAdvance(words)
                 self._draw_pill(painter, dimension, QPointF(12 + width + 48, y))
+        painter.setFont(look.font(11))
         if drawing.turned:
             rect = QRectF(self.width() - 260, 4, 250, 18)
-            text(painter, rect, "turned over: outside is up", t.secondary, Qt.AlignmentFlag.AlignRight)
+            text(
+                painter,
+                rect,
+                "turned over: outside is up",
+                t.secondary,
+                Qt.AlignmentFlag.AlignRight,
+            )
         else:
             rect = QRectF(self.width() - 260, 4, 250, 18)
-            text(painter, rect, "drag an edge, or type on it", t.secondary, Qt.AlignmentFlag.AlignRight)
+            text(
+                painter,
+                rect,
+                "drag an edge, or type on it",
+                t.secondary,
+                Qt.AlignmentFlag.AlignRight,
+            )
 
     def _draw_pill(self, painter: QPainter, dimension: Dimension, centre: QPointF) -> None:
         look, t = self._look, self._look.t
@@ -271,7 +289,13 @@ class SectionView(QWidget):
         painter.setPen(pen(t.ink if focused else t.sea, 2.0 if focused else 1.2))
         painter.setBrush(QColor(t.sheet))
         painter.drawRoundedRect(rect, 9.5, 9.5)
-        text(painter, rect, dimension.text, t.sea if not look.is_night else t.ink, Qt.AlignmentFlag.AlignHCenter)
+        text(
+            painter,
+            rect,
+            dimension.text,
+            t.sea if not look.is_night else t.ink,
+            Qt.AlignmentFlag.AlignHCenter,
+        )
         self._pills[dimension.key] = rect
 
     def _keys(self) -> list[str]:
@@ -421,5 +445,3 @@ class SectionView(QWidget):
         if self._editor.isVisible() and not self._editor.hasFocus():
             self._editing = ""
             self._editor.hide()
-
-

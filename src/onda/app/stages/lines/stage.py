@@ -9,9 +9,9 @@ from dataclasses import replace
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from onda.app.plots.curves import Curve, CurvePlot, Limit
-from onda.app.shell.fields import Heading, NumberRows, label
+from onda.app.shell.fields import NumberRows, label
 from onda.app.shell.form import FieldSpec, Form
-from onda.app.shell.rows import Row, RowList
+from onda.app.shell.rows import Row
 from onda.app.stages.base import Context, Stage, scrolled
 from onda.app.stages.lines.section_view import Dimension, Drawing, SectionView
 from onda.engine.section.geometry import CrossSection
@@ -19,9 +19,9 @@ from onda.engine.section.structures import trace_section
 from onda.errors import InputError, OndaError
 from onda.project.edits import replace_class, set_value, with_design
 from onda.project.model import CopperLayer, DielectricLayer, LineClass, TraceOnLayer
-from onda.project.quantities import Quantity, format_si, parse_quantity, quantity, split_si
+from onda.project.quantities import Quantity, format_si, parse_quantity, pretty, quantity
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult, fit_width
-from onda.studies.margins import Margin, margin_of, measure_line
+from onda.studies.margins import Margin, Measured, margin_of, measure_line
 from onda.studies.resolve import LineInputs, line_inputs
 from onda.studies.study import Control, Study
 from onda.studies.width_sweep import WIDTH_SWEEP, WidthSweepInputs, WidthSweepResult, width_range
@@ -47,6 +47,7 @@ class LinesStage(Stage):
         super().__init__(context)
         look = context.look
         self.results: dict[str, ImpedanceResult] = {}
+        self.problems: dict[str, str] = {}
         self.kept: dict[str, dict[str, ImpedanceResult]] = {}
         self.sweep: WidthSweepResult | None = None
         self._results_of = ""
@@ -71,11 +72,9 @@ class LinesStage(Stage):
         grid.setContentsMargins(0, 4, 0, 0)
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(3)
-        self.by_width = CurvePlot(look, x_unit="µm", y_unit="Ω", axis_width=36, x_title="width, µm")
-        self.by_frequency = CurvePlot(
-            look, x_unit="GHz", y_unit="Ω", axis_width=36, x_title="GHz", log_x=True
-        )
-        self.loss = CurvePlot(look, x_unit="GHz", y_unit="dB", axis_width=36, x_title="GHz")
+        self.by_width = CurvePlot(look, x_unit="µm", y_unit="Ω", axis_width=36)
+        self.by_frequency = CurvePlot(look, x_unit="GHz", y_unit="Ω", axis_width=36, log_x=True)
+        self.loss = CurvePlot(look, x_unit="GHz", y_unit="dB", axis_width=36)
         titles = ("Every width, this gap", "Impedance against frequency", "Loss, dB per 100 mm")
         for i, (plot, title) in enumerate(
             zip((self.by_width, self.by_frequency, self.loss), titles, strict=True)
@@ -84,6 +83,7 @@ class LinesStage(Stage):
             grid.addWidget(heading, 0, i)
             grid.addWidget(plot, 1, i)
             grid.setColumnStretch(i, 1)
+            grid.setRowStretch(1, 1)
             if i == 0:
                 self.width_title = heading
         return holder
@@ -116,10 +116,6 @@ class LinesStage(Stage):
         layout.addWidget(self.fit_button)
         self.fit_note = label("", "error", wrap=True)
         layout.addWidget(self.fit_note)
-        layout.addWidget(Heading("On layer"))
-        self.layers = RowList(look, "Layers of this class", height=26)
-        self.layers.chosen.connect(self.context.selection.choose_element)
-        layout.addWidget(self.layers)
         layout.addStretch(1)
         return content
 
@@ -159,6 +155,7 @@ class LinesStage(Stage):
             return
         if self._results_of != line_class.id:
             self.results.clear()
+            self.problems.clear()
             self.kept.clear()
             self.sweep = None
             self._results_of = line_class.id
@@ -184,6 +181,7 @@ class LinesStage(Stage):
 
         def show(layer: str, result: ImpedanceResult) -> None:
             self.results[layer] = result
+            self.problems.pop(layer, None)
             self._draw()
             if not in_gesture:
                 self.context.standing.note()
@@ -226,7 +224,9 @@ class LinesStage(Stage):
                 ) -> ImpedanceInputs:
                     return ImpedanceInputs(line_inputs(d, c, layer))  # type: ignore[arg-type]
 
-                self.ask(f"kept-{identifier}-{trace.layer}", IMPEDANCE, inputs, show, lambda _: None)
+                self.ask(
+                    f"kept-{identifier}-{trace.layer}", IMPEDANCE, inputs, show, lambda _: None
+                )
 
     def _ask_sweep(self, line_class: LineClass, trace: TraceOnLayer) -> None:
         def inputs() -> WidthSweepInputs:
@@ -245,6 +245,16 @@ class LinesStage(Stage):
     def _fail(self, message: str) -> None:
         self.surface.tell(message)
         self.view.show_field(())
+        trace = self.trace
+        if trace is not None:
+            # Numbers of another design must not stand beside the message.
+            self.results.pop(trace.layer, None)
+            self.problems[trace.layer] = message
+        self.big.setText("–")
+        self.numbers.set_rows([])
+        for plot in (self.by_frequency, self.loss):
+            plot.show_curves([])
+        self.margins_changed.emit()
 
     # -- drawing ----------------------------------------------------------------------------------
 
@@ -259,9 +269,7 @@ class LinesStage(Stage):
             coating=inputs.coating,
         )
 
-    def _drawing(
-        self, inputs: LineInputs, line_class: LineClass, trace: TraceOnLayer
-    ) -> Drawing:
+    def _drawing(self, inputs: LineInputs, line_class: LineClass, trace: TraceOnLayer) -> Drawing:
         section = self._section(inputs)
         below, above = self._neighbour_planes(trace.layer)
         if inputs.turned:
@@ -270,22 +278,30 @@ class LinesStage(Stage):
             n for n, there in ((below, inputs.plane_below), (above, inputs.plane_above)) if there
         )
         copper = next(c for c in self.design.stackup.copper if c.id == trace.layer)
-        dimensions = [Dimension("width", trace.width.text, "Width of the trace", True)]
+        dimensions = [Dimension("width", pretty(trace.width), "Width of the trace", True)]
         if trace.gap is not None:
-            dimensions.append(Dimension("gap", trace.gap.text, "Gap of the pair", True))
-        dimensions.append(Dimension("thickness", copper.thickness.text, "Copper thickness"))
+            dimensions.append(Dimension("gap", pretty(trace.gap), "Gap of the pair", True))
+        dimensions.append(Dimension("thickness", pretty(copper.thickness), "Copper thickness"))
         y = math.fsum(s.thickness for s in inputs.below)
-        for slab, layer in zip(inputs.below, self._slab_layers(trace.layer, not inputs.turned), strict=False):
+        for slab, layer in zip(
+            inputs.below, self._slab_layers(trace.layer, not inputs.turned), strict=False
+        ):
             y -= slab.thickness
             if layer is not None:
                 dimensions.append(
-                    Dimension(f"slab:{y:.9f}", layer.thickness.text, f"Thickness of {layer.name}")
+                    Dimension(
+                        f"slab:{y:.9f}", pretty(layer.thickness), f"Thickness of {layer.name}"
+                    )
                 )
         y = math.fsum(s.thickness for s in inputs.below) + inputs.trace.thickness
-        for slab, layer in zip(inputs.above, self._slab_layers(trace.layer, inputs.turned), strict=False):
+        for slab, layer in zip(
+            inputs.above, self._slab_layers(trace.layer, inputs.turned), strict=False
+        ):
             if layer is not None:
                 dimensions.append(
-                    Dimension(f"slab:{y:.9f}", layer.thickness.text, f"Thickness of {layer.name}")
+                    Dimension(
+                        f"slab:{y:.9f}", pretty(layer.thickness), f"Thickness of {layer.name}"
+                    )
                 )
             y += slab.thickness
         return Drawing(
@@ -342,7 +358,6 @@ class LinesStage(Stage):
                 self.view.show_field(result.lines)
             self._draw_numbers(line_class, trace, result)
             self._draw_curves(line_class, trace, result)
-        self._draw_layers(line_class, trace)
         self._draw_sweep()
         self.margins_changed.emit()
 
@@ -352,13 +367,15 @@ class LinesStage(Stage):
         pair = line_class.kind == "pair"
         kept = next((k[trace.layer] for k in self.kept.values() if trace.layer in k), None)
         self.kind.setText("Differential impedance" if pair else "Impedance")
-        self.big.setText(split_si(result.z, "resistance")[0])
+        self.big.setText(f"{result.z:.1f}")
         off = result.z - line_class.target.si
         self.target_note.setText(
-            f"target {line_class.target.text.replace('ohm', 'Ω')}\n{off:+.1f} Ω".replace("-", "−")
+            f"target {pretty(line_class.target)}\n{off:+.1f} Ω".replace("-", "−")
         )
 
-        def row(name: str, attribute: str, unit: str, scale: float, digits: int = 1) -> tuple[str, str, str, str]:
+        def row(
+            name: str, attribute: str, unit: str, scale: float, digits: int = 1
+        ) -> tuple[str, str, str, str]:
             then = f"{getattr(kept, attribute) * scale:.{digits}f}" if kept is not None else ""
             return name, f"{getattr(result, attribute) * scale:.{digits}f}", unit, then
 
@@ -380,9 +397,16 @@ class LinesStage(Stage):
         rows.append(row("Capacitance", "capacitance", "pF/m", 1e12, 1))
         if pair:
             rows.append(row("Mutual", "mutual_capacitance", "pF/m", 1e12, 2))
-        at = format_si(line_class.loss_at.si, "frequency")
-        rows.append(row(f"Loss at {at}", "loss_at", "dB/m", 1, 1))
-        rows.append(row("DC resistance", "r_dc", "Ω/m", 1, 2))
+        rows.append(
+            row(
+                f"Loss, {format_si(line_class.loss_at.si, 'frequency', digits=2)}",
+                "loss_at",
+                "dB/m",
+                1,
+                1,
+            )
+        )
+        rows.append(row("R at DC", "r_dc", "Ω/m", 1, 2))
         rows.append(("Estimated error", f"{100 * result.error:.2f}", "%", ""))
         self.numbers.set_rows(rows)
 
@@ -397,9 +421,19 @@ class LinesStage(Stage):
         self.by_frequency.show_curves(curves)
         fast = ghz > 0.05
         loss = [
-            Curve("total", ghz[fast], 0.1 * result.loss_db_per_m[fast], t.series[0], 1.8, note=True),
-            Curve("dielectric", ghz[fast], 0.1 * result.dielectric_db_per_m[fast], t.series[3], note=True),
-            Curve("copper", ghz[fast], 0.1 * result.conductor_db_per_m[fast], t.series[1], note=True),
+            Curve(
+                "total", ghz[fast], 0.1 * result.loss_db_per_m[fast], t.series[0], 1.8, note=True
+            ),
+            Curve(
+                "dielectric",
+                ghz[fast],
+                0.1 * result.dielectric_db_per_m[fast],
+                t.series[3],
+                note=True,
+            ),
+            Curve(
+                "copper", ghz[fast], 0.1 * result.conductor_db_per_m[fast], t.series[1], note=True
+            ),
         ]
         loss += [
             Curve("kept", k.frequency / 1e9, 0.1 * k.loss_db_per_m, t.kept, kept=True) for k in kept
@@ -418,15 +452,20 @@ class LinesStage(Stage):
         t = self.context.look.t
         curve = Curve("impedance", sweep.widths * 1e6, sweep.z, t.sea, 1.8)
         limits = [
-            Limit(v, f"{w} {v:.4g} Ω")
-            for v, w in self._impedance_limits(line_class, trace.layer)
+            Limit(v, f"{w} {v:.4g} Ω") for v, w in self._impedance_limits(line_class, trace.layer)
         ]
         result = self.results.get(trace.layer)
         marks = [(trace.width.si * 1e6, result.z, t.ink)] if result else []
         for state in self.kept.values():
             then = state.get(trace.layer)
             kept_class = next(
-                (c for k in self.shown_kept for c in k.design.line_classes if c.id == line_class.id), None
+                (
+                    c
+                    for k in self.shown_kept
+                    for c in k.design.line_classes
+                    if c.id == line_class.id
+                ),
+                None,
             )
             kept_trace = kept_class.trace_on(trace.layer) if kept_class else None
             if then is not None and kept_trace is not None:
@@ -435,24 +474,33 @@ class LinesStage(Stage):
 
     def _impedance_limits(self, line_class: LineClass, layer: str) -> list[tuple[float, str]]:
         for r in self.context.document.project.requirements:
-            if (r.stage, r.subject, r.measure) == (self.id, line_class.id, "impedance") and r.layer == layer:
+            if (r.stage, r.subject, r.measure) == (
+                self.id,
+                line_class.id,
+                "impedance",
+            ) and r.layer == layer:
                 low = [(r.at_least.si, "at least")] if r.at_least else []
                 return low + ([(r.at_most.si, "at most")] if r.at_most else [])
         return []
 
-    def _draw_layers(self, line_class: LineClass, trace: TraceOnLayer) -> None:
-        states = {m.title.rsplit(" ", 1)[-1]: m.state for m in self.margins()[1] if "Impedance" in m.title}
-        rows = [
+    def parts(self) -> tuple[str, Sequence[Row], str]:
+        line_class, trace = self.line_class, self.trace
+        if line_class is None or trace is None:
+            return "", (), ""
+        states = {
+            m.title.rsplit(" ", 1)[-1]: m.state for m in self.margins()[1] if "Impedance" in m.title
+        }
+        layers = [
             Row(
                 o.layer,
                 f"{o.layer}  {format_si(o.width.si, 'length')}",
                 "",
                 states.get(o.layer),
-                format_si(self.results[o.layer].z, "resistance") if o.layer in self.results else "…",
+                f"{self.results[o.layer].z:.1f} Ω" if o.layer in self.results else "…",
             )
             for o in line_class.on
         ]
-        self.layers.set_rows(rows, trace.layer)
+        return "On layer", layers, trace.layer
 
     def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
         line_class = self.line_class
@@ -464,7 +512,10 @@ class LinesStage(Stage):
                 continue
             layer = r.layer or line_class.on[0].layer
             result = self.results.get(layer)
-            shown.append(margin_of(r, measure_line(result, layer, r.measure) if result else None))
+            measured = measure_line(result, layer, r.measure) if result else None
+            if layer in self.problems:
+                measured = Measured(math.nan, layer, self.problems[layer])
+            shown.append(margin_of(r, measured))
             then = [k[layer] for k in self.kept.values() if layer in k]
             kept[r.id] = [measure_line(k, layer, r.measure).value for k in then]
         return "this class", shown, kept
@@ -574,12 +625,16 @@ class LinesStage(Stage):
         wanted = float(key.removeprefix("slab:"))
         base = math.fsum(s.thickness for s in inputs.below)
         y = base
-        for slab, layer in zip(inputs.below, self._slab_layers(trace.layer, not inputs.turned), strict=False):
+        for slab, layer in zip(
+            inputs.below, self._slab_layers(trace.layer, not inputs.turned), strict=False
+        ):
             y -= slab.thickness
             if layer is not None and abs(y - wanted) < 1e-8:
                 return layer.id
         y = base + inputs.trace.thickness
-        for slab, layer in zip(inputs.above, self._slab_layers(trace.layer, inputs.turned), strict=False):
+        for slab, layer in zip(
+            inputs.above, self._slab_layers(trace.layer, inputs.turned), strict=False
+        ):
             if layer is not None and abs(y - wanted) < 1e-8:
                 return layer.id
             y += slab.thickness
@@ -626,7 +681,9 @@ class LinesStage(Stage):
         new = set_value(line_class, id=identifier, name=f"{line_class.name} copy")
         design = set_value(project.design, line_classes=(*project.design.line_classes, new))
         wanted = tuple(
-            set_value(r, id="-".join(filter(None, (r.measure, identifier, r.layer))), subject=identifier)
+            set_value(
+                r, id="-".join(filter(None, (r.measure, identifier, r.layer))), subject=identifier
+            )
             for r in project.requirements
             if (r.stage, r.subject) == (self.id, line_class.id)
         )

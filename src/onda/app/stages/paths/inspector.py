@@ -6,16 +6,15 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-import pyqtgraph as pg
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from onda.app.document import Document
-from onda.app.plots.curves import Curve, CurvePlot, Limit
-from onda.app.shell.fields import Heading, NumberRows, TextField, label
+from onda.app.plots.curves import Bars, Curve, CurvePlot, Limit
+from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, TextField, label
 from onda.app.shell.form import FieldSpec, Form
 from onda.app.stages.base import Context
-from onda.app.stages.paths.ribbon import DRIVER, RECEIVER
+from onda.app.stages.paths.ribbon import RECEIVER
+from onda.app.theme import Look
 from onda.errors import InputError, OndaError
 from onda.project.edits import replace_path, set_value
 from onda.project.model import (
@@ -62,8 +61,8 @@ class PathInspector(QWidget):
         choice_box = QVBoxLayout(self.choices)
         choice_box.setContentsMargins(0, 0, 0, 0)
         choice_box.setSpacing(3)
-        self.first = _Choice("Class")
-        self.second = _Choice("Layer")
+        self.first = _Choice(context.look, "Class")
+        self.second = _Choice(context.look, "Layer")
         choice_box.addWidget(self.first)
         choice_box.addWidget(self.second)
         self.first.combo.activated.connect(lambda _: self._choice_made(0))
@@ -345,12 +344,12 @@ class PathInspector(QWidget):
             return f"{100 * share:+.0f}".replace("-", "−")
 
         rows = [
-            ("Driver and resistors look like", *split_si(result.z_source, "resistance"), ""),
+            ("Source looks like", *split_si(result.z_source, "resistance"), ""),
             ("Line looks like", *split_si(result.z_line, "resistance"), ""),
             ("Sent back at launch", percent(result.reflection_at_launch), "%", ""),
             ("Sent back at load", percent(result.reflection_at_load), "%", ""),
             NumberRows.si_row(
-                "Settles within 5 %",
+                "Settling",
                 result.measures.settling,
                 "time",
                 first.measures.settling if first else None,
@@ -361,7 +360,9 @@ class PathInspector(QWidget):
         self._show_harmonics(result, kept)
 
     def _advice(self, result: PathResult, margins: list[Margin]) -> str:
-        over = next((m for m in margins if m.requirement.startswith("over") or m.title == "Overshoot"), None)
+        over = next(
+            (m for m in margins if m.requirement.startswith("over") or m.title == "Overshoot"), None
+        )
         if over is None or not over.normalised < 0:
             return ""
         resistor = next((e for e in self.path.elements if isinstance(e, SeriesResistor)), None)
@@ -381,19 +382,17 @@ class PathInspector(QWidget):
         sets = [(result, t.sea)] + [(k, t.kept) for k in kept[:1] if len(k.harmonics)]
         reference = max(float(r.harmonic_volts.max()) for r, _ in sets)
         base = result.harmonics[0] / 1e6
-        self.harmonics.show_curves([], view=(0.2 * base, 9.8 * base, -60, 4))
-        for i, (r, color) in enumerate(sets):
-            level = 20 * np.log10(np.maximum(r.harmonic_volts, 1e-9) / reference)
-            height = np.maximum(level + 60, 0)
-            bars = pg.BarGraphItem(
-                x=r.harmonics / 1e6 + (i - 0.5 * (len(sets) - 1)) * 0.36 * base,
-                y0=np.full(len(level), -60.0),
-                height=height,
-                width=0.34 * base,
-                brush=color,
-                pen=None,
+        bars = [
+            Bars(
+                r.harmonics / 1e6 + (i - 0.5 * (len(sets) - 1)) * 0.36 * base,
+                20 * np.log10(np.maximum(r.harmonic_volts, 1e-9) / reference),
+                -60.0,
+                0.34 * base,
+                color,
             )
-            self.harmonics.addItem(bars)
+            for i, (r, color) in enumerate(sets)
+        ]
+        self.harmonics.show_curves([], view=(0.2 * base, 9.8 * base, -60, 4), bars=bars)
 
     def show_sweep(
         self, sweep: SweepResult | None, now: tuple[float, float], limit: float | None, name: str
@@ -417,14 +416,12 @@ class PathInspector(QWidget):
 class _Choice(QWidget):
     """A name and a list to choose from."""
 
-    def __init__(self, title: str) -> None:
+    def __init__(self, look: Look, title: str) -> None:
         super().__init__()
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 2, 0, 2)
         self.title = label(title)
-        self.combo = QComboBox()
-        self.combo.setFixedWidth(142)
-        self.combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.combo = ChoiceBox(look)
         line.addWidget(self.title, 1)
         line.addWidget(self.combo)
 

@@ -92,7 +92,9 @@ class Profile(QWidget):
             self._draw_steps(painter, kept, scale, y)
         painter.setPen(pen(t.ink, 1.6))
         self._draw_steps(painter, self._spans, scale, y)
-        hovered = next((s for s in self._spans if s.id == self._selection.hovered and s.z > 0), None)
+        hovered = next(
+            (s for s in self._spans if s.id == self._selection.hovered and s.z > 0), None
+        )
         if hovered is not None:
             painter.setPen(pen(t.sea, 3))
             painter.drawLine(

@@ -122,7 +122,9 @@ class Ribbon(QWidget):
     def _draw_piece(self, painter: QPainter, span: Span) -> None:
         look, t = self._look, self._look.t
         rect = self.piece_rect(span)
-        color = t.via if span.kind == "via" else (t.copper if self._layers.get(span.label) else t.inner)
+        color = (
+            t.via if span.kind == "via" else (t.copper if self._layers.get(span.label) else t.inner)
+        )
         fill = QColor(color)
         fill.setAlpha(255 if self._selection.hovered in ("", span.id) else 150)
         painter.setPen(pen(t.sheet, 1.0))
@@ -138,7 +140,9 @@ class Ribbon(QWidget):
             text(painter, below, "via", t.secondary, Qt.AlignmentFlag.AlignHCenter)
             return
         wide = f"{span.label} · {span.z:.0f} Ω · {format_si(span.length, 'length')}"
-        short = wide if painter.fontMetrics().horizontalAdvance(wide) < rect.width() - 8 else span.label
+        short = (
+            wide if painter.fontMetrics().horizontalAdvance(wide) < rect.width() - 8 else span.label
+        )
         ink = "#1E2B33" if not look.is_night else "#10181C"
         if rect.width() > 16:
             text(painter, rect, short, ink, Qt.AlignmentFlag.AlignHCenter)
@@ -211,7 +215,11 @@ class Ribbon(QWidget):
             color = QColor(t.series[probe.series])
             painter.setPen(pen(color, 1.4, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x, 44), QPointF(x, self.height()))
-            painter.setPen(pen(t.ink, 1.5) if i == self._probes.current and self.hasFocus() else Qt.PenStyle.NoPen)
+            painter.setPen(
+                pen(t.ink, 1.5)
+                if i == self._probes.current and self.hasFocus()
+                else Qt.PenStyle.NoPen
+            )
             painter.setBrush(color)
             points = [QPointF(x - 6, 32), QPointF(x + 6, 32), QPointF(x, 43)]
             painter.drawPolygon(QPolygonF(points))
@@ -232,7 +240,9 @@ class Ribbon(QWidget):
             if rect.contains(point):
                 return name
         for span in self._spans:
-            if span.kind != "resistor" and self.piece_rect(span).adjusted(-1, -4, 1, 4).contains(point):
+            if span.kind != "resistor" and self.piece_rect(span).adjusted(-1, -4, 1, 4).contains(
+                point
+            ):
                 return span.id
         return ""
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
-from dataclasses import replace
 
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
@@ -20,9 +20,15 @@ from onda.errors import InputError, OndaError
 from onda.project.edits import replace_path, set_value
 from onda.project.model import Path, SeriesResistor, TracePiece
 from onda.project.quantities import format_si, quantity
-from onda.studies.margins import Margin, margin_of, measure_path
+from onda.studies.margins import Margin, Measured, margin_of, measure_path
 from onda.studies.path import PATH, PathResult
-from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, SweepResult, resistor_range
+from onda.studies.path_sweep import (
+    PATH_SWEEP,
+    SweepInputs,
+    SweepResult,
+    resistor_range,
+    with_resistor,
+)
 from onda.studies.resolve import PathInputs, path_inputs
 
 __all__ = ["PathsStage"]
@@ -40,6 +46,7 @@ class PathsStage(Stage):
         self.probes = Probes()
         self.result: PathResult | None = None
         self._result_of = ""
+        self.failure = ""
         self.kept: dict[str, PathResult] = {}
         self.sweep: SweepResult | None = None
         self.surface.add_button(
@@ -48,8 +55,7 @@ class PathsStage(Stage):
         self.ribbon = Ribbon(look, selection, self.probes)
         self.profile = Profile(look, selection, self.probes)
         self.wave_map = WaveMap(look, self.probes)
-        self.waves = CurvePlot(look, x_unit="ns", y_unit="V", axis_width=int(LEFT) - 70)
-        self.waves.setMinimumHeight(150)
+        self.waves = CurvePlot(look, x_unit="ns", y_unit="V", axis_width=int(LEFT) - 80)
         body = self.surface.body
         body.addWidget(self.ribbon)
         body.addWidget(self.profile)
@@ -69,7 +75,7 @@ class PathsStage(Stage):
         line.setContentsMargins(0, 0, int(RIGHT), 0)
         line.setSpacing(0)
         self.legend = label("", "", wrap=True)
-        self.legend.setFixedWidth(70)
+        self.legend.setFixedWidth(80)
         self.legend.setAlignment(self.legend.alignment().__class__.AlignTop)
         line.addWidget(self.legend)
         line.addWidget(self.waves, 1)
@@ -88,8 +94,11 @@ class PathsStage(Stage):
             margins = standing.of(self.id, p.id)
             bad = [m for m in margins if m.state.value in ("fails", "tight")]
             worst = min(bad, key=lambda m: m.normalised) if bad else None
-            detail = f"{worst.title.lower()} {worst.value_text}" if worst else "holds"
-            out.append(Row(p.id, p.name, f"{p.net} · {detail}", standing.state_of(self.id, p.id)))
+            state = standing.state_of(self.id, p.id)
+            detail = f"{p.net} · {'no limits' if state is None else state.value}"
+            if worst is not None:
+                detail = f"{worst.title.lower()} {worst.value_text}"
+            out.append(Row(p.id, p.name, detail, state))
         return out
 
     def refresh(self) -> None:
@@ -111,7 +120,11 @@ class PathsStage(Stage):
         self.form.show_element(selection.element, self._kept_paths(path))
         in_gesture = self.context.document.in_gesture
         self.ask(
-            "now", PATH, lambda: path_inputs(self.design, path, fine=not in_gesture), self._show, self._fail
+            "now",
+            PATH,
+            lambda: path_inputs(self.design, path, fine=not in_gesture),
+            self._show,
+            self._fail,
         )
         if not in_gesture:
             self._ask_kept(path)
@@ -122,7 +135,11 @@ class PathsStage(Stage):
 
     def _remark(self, path: Path) -> str:
         driver, stimulus = path.driver, path.stimulus
-        what = format_si(stimulus.frequency.si, "frequency", digits=5) if stimulus.frequency else "one edge"
+        what = (
+            format_si(stimulus.frequency.si, "frequency", digits=5)
+            if stimulus.frequency
+            else "one edge"
+        )
         swing = format_si(driver.high.si - driver.low.si, "voltage", digits=2)
         edge = format_si(driver.edge.si, "time", digits=3)
         return f"{what} · {swing} · {edge} edges"
@@ -162,13 +179,7 @@ class PathsStage(Stage):
 
         def inputs() -> SweepInputs:
             slice_ = path_inputs(self.design, path, fine=False)
-            at_zero = replace(
-                slice_,
-                items=tuple(
-                    replace(i, value=0.0) if getattr(i, "id", "") == resistor.id else i  # type: ignore[type-var]
-                    for i in slice_.items
-                ),
-            )
+            at_zero = with_resistor(slice_, resistor.id, 0.0)
             # The sweep does not depend on the present value; so it is found in the cache again.
             return SweepInputs(at_zero, resistor.id, resistor_range(67.0))
 
@@ -180,10 +191,13 @@ class PathsStage(Stage):
 
     def _fail(self, message: str) -> None:
         self.surface.tell(message)
+        # Numbers of another design must not stand beside the message.
+        self.result, self.failure = None, message
+        self.margins_changed.emit()
 
     def _show(self, result: PathResult) -> None:
         self.surface.tell("")
-        self.result = result
+        self.result, self.failure = result, ""
         self._draw()
         self.context.standing.note()
 
@@ -247,7 +261,12 @@ class PathsStage(Stage):
         for identifier, then in self.kept.items():
             curves.append(
                 Curve(
-                    f"kept: {names.get(identifier, '')}", then.time * 1e9, then.load, t.kept, 1.6, kept=True
+                    f"kept: {names.get(identifier, '')}",
+                    then.time * 1e9,
+                    then.load,
+                    t.kept,
+                    1.6,
+                    kept=True,
                 )
             )
         limits = []
@@ -266,6 +285,11 @@ class PathsStage(Stage):
             lines.append(f'<span style="color:{ink}">{line}</span> {curve.name}')
         return "<br>".join(lines)
 
+    def _measured(self, measure: str) -> Measured | None:
+        if self.failure:
+            return Measured(math.nan, "", self.failure)
+        return measure_path(self.result, measure) if self.result else None
+
     def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
         path = self.path
         if path is None:
@@ -275,10 +299,7 @@ class PathsStage(Stage):
             for r in self.context.document.project.requirements
             if (r.stage, r.subject) == (self.id, path.id)
         ]
-        shown = [
-            margin_of(r, measure_path(self.result, r.measure) if self.result else None)
-            for r in wanted
-        ]
+        shown = [margin_of(r, self._measured(r.measure)) for r in wanted]
         kept = {
             r.id: [measure_path(k, r.measure).value for k in self.kept.values()] for r in wanted
         }
@@ -326,7 +347,9 @@ class PathsStage(Stage):
         project = self.context.document.project
         user = next((k.name for k in project.design.links if k.path == identifier), None)
         if user is not None:
-            raise InputError(f"the link {user} runs over this path", remedy="Remove the link first.")
+            raise InputError(
+                f"the link {user} runs over this path", remedy="Remove the link first."
+            )
         design = set_value(
             project.design, paths=tuple(p for p in project.design.paths if p.id != identifier)
         )
@@ -340,7 +363,4 @@ class PathsStage(Stage):
     def rename(self, identifier: str, name: str) -> None:
         project = self.context.document.project
         path = project.design.path(identifier)
-        self.context.document.edit(
-            "Rename path", replace_path(project, set_value(path, name=name))
-        )
-
+        self.context.document.edit("Rename path", replace_path(project, set_value(path, name=name)))

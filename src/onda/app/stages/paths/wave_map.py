@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from onda.app.plots.colors import voltage_scale
+from onda.app.plots.colors import image_of, voltage_scale
 from onda.app.shell.painting import pen, text
 from onda.app.stages.paths.scale import LEFT, DelayScale, Probes
 from onda.app.theme import Look
@@ -61,9 +60,9 @@ class WaveMap(QWidget):
         step = max(1, result.volts.shape[1] // 400)
         volts = result.volts[:, ::step]
         field = (1 - share)[:, None] * volts[index - 1] + share[:, None] * volts[index]
-        self._image = _colored(field.T, scale, bottom, top)
-        ramp = np.linspace(top, bottom, 128)[:, None].repeat(4, axis=1)
-        self._bar = _colored(ramp, scale, bottom, top)
+        self._image = image_of((field.T - bottom) / (top - bottom), scale)
+        ramp = np.linspace(1.0, 0.0, 128)[:, None].repeat(4, axis=1)
+        self._bar = image_of(ramp, scale)
         self.update()
 
     @property
@@ -183,15 +182,3 @@ class WaveMap(QWidget):
     def _slide(self, x: float) -> None:
         if self._dragging is not None and self._result is not None:
             self._probes.move(self._dragging, (x - self._box.left()) / self._box.width())
-
-
-def _colored(
-    field: NDArray[np.floating], scale: NDArray[np.uint8], bottom: float, top: float
-) -> QImage:
-    """Image of a field (rows, columns) by a colour scale."""
-    index = np.clip((field - bottom) / (top - bottom) * 255.0, 0, 255).astype(np.uint8)
-    rgb = np.ascontiguousarray(scale[index])
-    height, width = index.shape
-    image = QImage(rgb.data, width, height, 3 * width, QImage.Format.Format_RGB888)
-    # The array goes away with this call; the image needs pixels of its own.
-    return image.copy()

@@ -118,7 +118,11 @@ class BuildView(QWidget):
         if isinstance(layer, CoatingLayer):
             return QColor(t.coating)
         material = self._materials[layer.material]
-        return QColor(t.dielectric_high if "core" in layer.name else t.dielectric_low) if material else QColor()
+        return (
+            QColor(t.dielectric_high if "core" in layer.name else t.dielectric_low)
+            if material
+            else QColor()
+        )
 
     def _draw_layer(self, painter: QPainter, layer: StackLayer, rect: QRectF) -> None:
         look, t = self._look, self._look.t
@@ -130,8 +134,8 @@ class BuildView(QWidget):
             painter.setBrush(QColor(t.sheet if layer.id in self._outer() else t.dielectric_low))
             painter.drawRect(rect)
             painter.setBrush(QColor(t.copper))
-            for k in range(5):
-                painter.drawRect(QRectF(rect.left() + 120 + k * 44, rect.top(), 22, rect.height()))
+            for k in range(4):
+                painter.drawRect(QRectF(rect.left() + 84 + k * 44, rect.top(), 22, rect.height()))
         else:
             painter.drawRect(drawn)
         if layer.id == self._current:
@@ -205,7 +209,12 @@ class BuildView(QWidget):
             painter.drawRoundedRect(rect, 6, 6)
             draw_state(painter, look, QPointF(rect.left() + 12, rect.center().y()), 4.5, cell.state)
             painter.setFont(look.mono(12))
-            text(painter, rect.adjusted(22, 2, -4, -17), cell.z, look.state_ink(cell.state or State.UNKNOWN))
+            text(
+                painter,
+                rect.adjusted(22, 2, -4, -17),
+                cell.z,
+                look.state_ink(cell.state or State.UNKNOWN),
+            )
             painter.setFont(look.font(11))
             text(painter, rect.adjusted(22, 17, -4, -2), cell.shape, t.secondary)
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Any
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from onda.app.shell.fields import Heading, NumberRows, TextField, label
+from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, TextField, label
 from onda.app.shell.form import FieldSpec, Form
 from onda.app.shell.rows import Row
 from onda.app.stages.base import Context, Stage, scrolled
@@ -15,7 +16,7 @@ from onda.app.stages.stackup.build_view import BuildView, Cell
 from onda.errors import InputError, OndaError
 from onda.project.edits import set_value, with_design
 from onda.project.model import CoatingLayer, CopperLayer, DielectricLayer, Material, StackLayer
-from onda.project.quantities import Quantity, format_si
+from onda.project.quantities import Quantity, format_si, split_si
 from onda.studies.margins import Margin
 
 __all__ = ["StackupStage"]
@@ -53,8 +54,7 @@ class StackupStage(Stage):
         line.setContentsMargins(0, 2, 0, 2)
         self.choice_title = label("Role")
         line.addWidget(self.choice_title, 1)
-        self.choice = QComboBox()
-        self.choice.setFixedWidth(142)
+        self.choice = ChoiceBox(self.context.look)
         self.choice.activated.connect(lambda _: self._chosen())
         line.addWidget(self.choice)
         layout.addWidget(self.choices)
@@ -98,7 +98,9 @@ class StackupStage(Stage):
         self.surface.title.setText("Rigid build")
         total = sum(BuildView.thickness(x) for x in layers)
         copper = self.design.stackup.copper
-        self.surface.remark.setText(f"{len(copper)} copper layers, {format_si(total, 'length')} over all")
+        self.surface.remark.setText(
+            f"{len(copper)} copper layers, {format_si(total, 'length')} over all"
+        )
         self._draw()
         self._show_layer(self.layer)
         half = len(layers) // 2
@@ -108,7 +110,7 @@ class StackupStage(Stage):
         )
         self.numbers.set_rows(
             [
-                ("Thickness", *format_si(total, "length").split(" "), ""),
+                ("Thickness", *split_si(total, "length"), ""),
                 ("Copper layers", str(len(copper)), "", ""),
                 ("Symmetric", "yes" if mirrored else "no", "", ""),
             ]
@@ -230,7 +232,9 @@ class StackupStage(Stage):
             try:
                 value = float(typed.replace(",", "."))
             except ValueError as error:
-                raise InputError(f"{typed[:20]!r} is not a number", remedy="Write it like 3.64.") from error
+                raise InputError(
+                    f"{typed[:20]!r} is not a number", remedy="Write it like 3.64."
+                ) from error
             project = self.context.document.project
             new: Material = set_value(project.design.material(layer.material), **{key: value})
             materials = tuple(new if m.id == new.id else m for m in project.design.materials)
@@ -258,7 +262,13 @@ class StackupStage(Stage):
         selection.choose_element(layer)
 
     def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
-        return "all classes", [m for m in self.context.standing.margins if m.stage == "lines"], {}
+        names = {c.id: c.name for c in self.design.line_classes}
+        shown = [
+            replace(m, title=m.title.replace("Impedance", names[m.subject]))
+            for m in self.context.standing.margins
+            if m.stage == "lines"
+        ]
+        return "all classes", sorted(shown, key=lambda m: m.normalised), {}
 
     def add_copy(self) -> None:
         raise InputError("layers are added with the next version of this stage")
