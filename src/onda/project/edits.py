@@ -8,11 +8,15 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from onda.errors import InputError
-from onda.project.model import Design, KeptState, LineClass, Link, Path, Project
+from onda.project.model import Design, KeptState, LineClass, Link, Path, Project, Requirement
 
 __all__ = [
+    "add_copy",
     "keep_state",
+    "objects_of",
+    "remove_object",
     "rename_kept",
+    "rename_object",
     "replace_class",
     "replace_link",
     "replace_path",
@@ -63,6 +67,80 @@ def replace_path(project: Project, new: Path) -> Project:
 def replace_link(project: Project, new: Link) -> Project:
     """Put a changed link in the place of the one with the same id."""
     return with_design(project, links=_replaced(project.design.links, new))
+
+
+_LISTS: dict[str, str] = {"lines": "line_classes", "paths": "paths", "eyes": "links"}
+"""Where the objects of a stage stand in the design."""
+
+
+def objects_of(project: Project, stage: str) -> tuple[LineClass | Path | Link, ...]:
+    """The objects of a stage."""
+    items: tuple[LineClass | Path | Link, ...] = getattr(project.design, _LISTS[stage])
+    return items
+
+
+def _with_objects(
+    project: Project,
+    stage: str,
+    items: tuple[Any, ...],
+    requirements: tuple[Requirement, ...] | None = None,
+) -> Project:
+    design = set_value(project.design, **{_LISTS[stage]: items})
+    kept = project.requirements if requirements is None else requirements
+    return set_value(project, design=design, requirements=kept)
+
+
+def add_copy(project: Project, stage: str, of: str) -> tuple[Project, str]:
+    """Add a copy of an object with its requirements; return the project and the new id."""
+    items = objects_of(project, stage)
+    source = next((item for item in items if item.id == of), None)
+    if source is None:
+        raise InputError("there is nothing to start from", remedy="Open the demo for an example.")
+    ids = {item.id for item in items}
+    new_id = next(f"{stage}-{n}" for n in range(1, 10_000) if f"{stage}-{n}" not in ids)
+    new = set_value(source, id=new_id, name=f"{source.name} copy")
+    wanted = tuple(
+        set_value(r, id="-".join(filter(None, (r.measure, new_id, r.layer))), subject=new_id)
+        for r in project.requirements
+        if (r.stage, r.subject) == (stage, of)
+    )
+    changed = _with_objects(project, stage, (*items, new), (*project.requirements, *wanted))
+    return changed, new_id
+
+
+def remove_object(project: Project, stage: str, identifier: str) -> Project:
+    """Remove an object and its requirements; raise `InputError` while something uses it."""
+    items = objects_of(project, stage)
+    if len(items) == 1:
+        raise InputError("this is the last one", remedy="Add another first.")
+    user = _user_of(project, stage, identifier)
+    if user is not None:
+        raise InputError(f"{user} uses it", remedy="Change or remove that first.")
+    return _with_objects(
+        project,
+        stage,
+        tuple(item for item in items if item.id != identifier),
+        tuple(r for r in project.requirements if (r.stage, r.subject) != (stage, identifier)),
+    )
+
+
+def _user_of(project: Project, stage: str, identifier: str) -> str | None:
+    if stage == "paths":
+        return next((k.name for k in project.design.links if k.path == identifier), None)
+    if stage == "lines":
+        for path in project.design.paths:
+            if any(getattr(e, "line_class", "") == identifier for e in path.elements):
+                return path.name
+    return None
+
+
+def rename_object(project: Project, stage: str, identifier: str, name: str) -> Project:
+    """Give an object another name."""
+    items = tuple(
+        set_value(item, name=name) if item.id == identifier else item
+        for item in objects_of(project, stage)
+    )
+    return _with_objects(project, stage, items)
 
 
 def keep_state(project: Project, name: str, note: str = "") -> Project:

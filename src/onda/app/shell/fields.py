@@ -97,6 +97,21 @@ class _Entry(QWidget):
             style.polish(self.edit)
 
     def _commit(self) -> None:
+        typed = self.edit.text().strip()
+        if typed == self._old:
+            self._tell("")
+            return
+        try:
+            self._take(typed)
+        except OndaError as error:
+            self._tell(str(error))
+            return
+        self.edit.setModified(False)
+        self._old = self.edit.text()
+        self._tell("")
+
+    def _take(self, typed: str) -> None:
+        """Apply what was typed; raise `OndaError` where it is refused."""
         raise NotImplementedError
 
 
@@ -126,19 +141,8 @@ class QuantityField(_Entry):
         if content != self._old or self.problem.isVisible() or self.edit.text() != content:
             self._show_text(content)
 
-    def _commit(self) -> None:
-        typed = self.edit.text().strip()
-        if typed == self._old:
-            self._tell("")
-            return
-        try:
-            self._apply(parse_quantity(typed, self._dimension, self._unit or None))
-        except OndaError as error:
-            self._tell(str(error))
-            return
-        self.edit.setModified(False)
-        self._old = self.edit.text()
-        self._tell("")
+    def _take(self, typed: str) -> None:
+        self._apply(parse_quantity(typed, self._dimension, self._unit or None))
 
 
 class TextField(_Entry):
@@ -153,19 +157,8 @@ class TextField(_Entry):
         if not (self.edit.hasFocus() and self.edit.isModified()) and content != self.edit.text():
             self._show_text(content)
 
-    def _commit(self) -> None:
-        typed = self.edit.text().strip()
-        if typed == self._old:
-            self._tell("")
-            return
-        try:
-            self._apply(typed)
-        except OndaError as error:
-            self._tell(str(error))
-            return
-        self.edit.setModified(False)
-        self._old = typed
-        self._tell("")
+    def _take(self, typed: str) -> None:
+        self._apply(typed)
 
 
 class ChoiceBox(QComboBox):

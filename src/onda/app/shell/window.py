@@ -32,7 +32,7 @@ from onda.app.shell.pages import ComingPage, KeysPage
 from onda.app.stages.base import Context, Stage
 from onda.app.standing import Standing
 from onda.app.theme import Look
-from onda.errors import InputError, OndaError
+from onda.errors import OndaError
 from onda.project.edits import keep_state
 from onda.project.model import Project
 from onda.studies.cache import ResultCache
@@ -133,7 +133,7 @@ class MainWindow(QMainWindow):
         self.listing.chosen.connect(lambda i: self.selection.choose(i))
         self.listing.part_chosen.connect(self.selection.choose_element)
         self.listing.add_wanted.connect(lambda: self._try(self._stage().add_copy))
-        self.listing.remove_wanted.connect(lambda i: self._try(lambda: self._remove(i)))
+        self.listing.remove_wanted.connect(lambda i: self._try(lambda: self._stage().remove(i)))
         self.listing.rename_wanted.connect(
             lambda i, name: self._try(lambda: self._stage().rename(i, name))
         )
@@ -232,11 +232,6 @@ class MainWindow(QMainWindow):
             act()
         except OndaError as error:
             self.messages.say(str(error), error=True)
-
-    def _remove(self, identifier: str) -> None:
-        if len(self._stage().rows()) == 1:
-            raise InputError("this is the last one", remedy="Add another first.")
-        self._stage().remove(identifier)
 
     def _step_stage(self, step: int) -> None:
         ids = [s.id for s in STAGES]

@@ -17,6 +17,7 @@ from onda.app.shell.rows import Row
 from onda.app.standing import Standing
 from onda.app.theme import Look
 from onda.errors import OndaError
+from onda.project.edits import add_copy, remove_object, rename_object
 from onda.project.model import Design, KeptState
 from onda.studies.margins import Margin
 from onda.studies.study import Study
@@ -156,16 +157,21 @@ class Stage(QObject):
         raise NotImplementedError
 
     def add_copy(self) -> None:
-        """Add an object made from the present one."""
-        raise NotImplementedError
+        """Add an object made from the present one, and choose it."""
+        document, selection = self.context.document, self.context.selection
+        project, new = add_copy(document.project, self.id, selection.subject_of(self.id))
+        document.edit("Add copy", project)
+        selection.choose(new, self.id)
 
     def remove(self, identifier: str) -> None:
         """Remove an object."""
-        raise NotImplementedError
+        document = self.context.document
+        document.edit("Remove", remove_object(document.project, self.id, identifier))
 
     def rename(self, identifier: str, name: str) -> None:
         """Give an object another name."""
-        raise NotImplementedError
+        document = self.context.document
+        document.edit("Rename", rename_object(document.project, self.id, identifier, name))
 
     def ask(
         self,

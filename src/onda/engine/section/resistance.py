@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from onda.engine.constants import EPS0_F_PER_M, MU0_H_PER_M
 from onda.engine.section.geometry import CrossSection, polygon_area
-from onda.engine.section.section_kernels import surface_field
+from onda.engine.section.section_kernels import evaluate
 from onda.engine.section.solve import SectionResult
 from onda.errors import NotPhysical
 
@@ -60,7 +60,9 @@ def resistance(section: CrossSection, result: SectionResult, resistivity: float)
     x, weight = _plane_points(start, end, charges.spacing)
     for height in heights:
         points = np.column_stack([x, np.full_like(x, height)])
-        field = surface_field(points, start, end, charges.vacuum, charges.images, charges.spacing)
+        field = evaluate(points, start, end, charges.vacuum, charges.images, charges.spacing)[
+            ..., 2
+        ]
         on_plane = field @ to_current
         squared += (on_plane * weight[:, None]).T @ on_plane
     surface = math.sqrt(math.pi * MU0_H_PER_M * resistivity)

@@ -18,7 +18,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-__all__ = ["fill", "potential_at", "surface_field"]
+__all__ = ["evaluate", "fill"]
 
 _INV_2PI = 1.0 / (2.0 * math.pi)
 _FAR2 = 36.0
@@ -193,7 +193,7 @@ def fill(
 
 
 @njit(cache=True, nogil=True, fastmath=_FAST)
-def potential_at(
+def evaluate(
     points: NDArray[np.float64],
     start: NDArray[np.float64],
     end: NDArray[np.float64],
@@ -201,46 +201,15 @@ def potential_at(
     images: int,
     b: float,
 ) -> NDArray[np.float64]:
-    """Potential (m,) in volts at m points of panels charged with sigma/eps0 (n,)."""
-    n = start.shape[0]
-    d = end - start
-    length = np.sqrt(d[:, 0] ** 2 + d[:, 1] ** 2)
-    out = np.zeros(points.shape[0])
-    for i in range(points.shape[0]):
-        for j in range(n):
-            phi, _, _ = _influence(
-                points[i, 0],
-                points[i, 1],
-                start[j, 0],
-                start[j, 1],
-                d[j, 0] / length[j],
-                d[j, 1] / length[j],
-                length[j],
-                images,
-                b,
-            )
-            out[i] += phi * sigma[j]
-    return out
-
-
-@njit(cache=True, nogil=True, fastmath=_FAST)
-def surface_field(
-    points: NDArray[np.float64],
-    start: NDArray[np.float64],
-    end: NDArray[np.float64],
-    sigma: NDArray[np.float64],
-    images: int,
-    b: float,
-) -> NDArray[np.float64]:
-    """Vertical field E_y (m, k) at m points for k charge vectors sigma/eps0 (n, k)."""
+    """Potential and field (m, k, 3): V, E_x, E_y at m points for k charge vectors (n, k)."""
     n = start.shape[0]
     k = sigma.shape[1]
     d = end - start
     length = np.sqrt(d[:, 0] ** 2 + d[:, 1] ** 2)
-    out = np.zeros((points.shape[0], k))
+    out = np.zeros((points.shape[0], k, 3))
     for i in range(points.shape[0]):
         for j in range(n):
-            _, _, ey = _influence(
+            phi, ex, ey = _influence(
                 points[i, 0],
                 points[i, 1],
                 start[j, 0],
@@ -252,5 +221,7 @@ def surface_field(
                 b,
             )
             for m in range(k):
-                out[i, m] += ey * sigma[j, m]
+                out[i, m, 0] += phi * sigma[j, m]
+                out[i, m, 1] += ex * sigma[j, m]
+                out[i, m, 2] += ey * sigma[j, m]
     return out

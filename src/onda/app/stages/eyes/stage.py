@@ -414,41 +414,6 @@ class EyesStage(Stage):
         except OndaError as error:
             self.surface.tell(str(error))
 
-    def add_copy(self) -> None:
-        project, link = self.context.document.project, self.link
-        if link is None:
-            raise InputError("there is no link to start from", remedy="Open the demo for one.")
-        ids = {k.id for k in project.design.links}
-        identifier = next(f"link-{n}" for n in range(1, 10_000) if f"link-{n}" not in ids)
-        new = set_value(link, id=identifier, name=f"{link.name} copy")
-        design = set_value(project.design, links=(*project.design.links, new))
-        wanted = tuple(
-            set_value(r, id=f"{r.measure}-{identifier}", subject=identifier)
-            for r in project.requirements
-            if (r.stage, r.subject) == (self.id, link.id)
-        )
-        self.context.document.edit(
-            "Add link",
-            set_value(project, design=design, requirements=(*project.requirements, *wanted)),
-        )
-        self.context.selection.choose(identifier)
-
-    def remove(self, identifier: str) -> None:
-        project = self.context.document.project
-        links = tuple(k for k in project.design.links if k.id != identifier)
-        requirements = tuple(
-            r for r in project.requirements if (r.stage, r.subject) != (self.id, identifier)
-        )
-        design = set_value(project.design, links=links)
-        self.context.document.edit(
-            "Remove link", set_value(project, design=design, requirements=requirements)
-        )
-
-    def rename(self, identifier: str, name: str) -> None:
-        project = self.context.document.project
-        new = set_value(project.design.link(identifier), name=name)
-        self.context.document.edit("Rename link", replace_link(project, new))
-
 
 def _mask(link: Link) -> MaskInputs | None:
     mask = link.mask

@@ -6,20 +6,26 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from onda.app.plots.curves import Curve, CurvePlot, Limit
-from onda.app.shell.fields import NumberRows, label
-from onda.app.shell.form import FieldSpec, Form
+from onda.app.shell.fields import label
+from onda.app.shell.form import FieldSpec
 from onda.app.shell.rows import Row
 from onda.app.stages.base import Context, Stage, scrolled
-from onda.app.stages.lines.section_view import Dimension, Drawing, SectionView
+from onda.app.stages.lines.drawing import (
+    layer_of_slab,
+    make_drawing,
+    section_of,
+    structure_in_words,
+)
+from onda.app.stages.lines.inspector import LinesInspector
+from onda.app.stages.lines.section_view import SectionView
 from onda.engine.section.geometry import CrossSection
-from onda.engine.section.structures import trace_section
-from onda.errors import InputError, OndaError
+from onda.errors import OndaError
 from onda.project.edits import replace_class, set_value, with_design
-from onda.project.model import CopperLayer, DielectricLayer, LineClass, TraceOnLayer
-from onda.project.quantities import Quantity, format_si, parse_quantity, pretty, quantity
+from onda.project.model import LineClass, TraceOnLayer
+from onda.project.quantities import Quantity, format_si, parse_quantity, quantity
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult, fit_width
 from onda.studies.margins import Margin, Measured, margin_of, measure_line
 from onda.studies.resolve import LineInputs, line_inputs
@@ -61,7 +67,10 @@ class LinesStage(Stage):
         self.view.typed.connect(self._typed)
         self.surface.body.addWidget(self.view, 6)
         self.surface.body.addWidget(self._plots(), 5)
-        self.inspector = scrolled(self._build_inspector())
+        self.panel = LinesInspector(context)
+        self.panel.fit_button.clicked.connect(lambda: self.fit_to_target())
+        self.form = self.panel.form
+        self.inspector = scrolled(self.panel)
 
     # -- building ---------------------------------------------------------------------------------
 
@@ -87,37 +96,6 @@ class LinesStage(Stage):
             if i == 0:
                 self.width_title = heading
         return holder
-
-    def _build_inspector(self) -> QWidget:
-        look = self.context.look
-        content = QWidget()
-        layout = QVBoxLayout(content)
-        layout.setContentsMargins(16, 10, 16, 8)
-        layout.setSpacing(3)
-        self.kind = label("", "secondary")
-        layout.addWidget(self.kind)
-        line = QHBoxLayout()
-        self.big = label("", "big")
-        self.big_unit = label("Ω", "secondary")
-        line.addWidget(self.big)
-        line.addWidget(self.big_unit)
-        line.addStretch(1)
-        self.target_note = label("", "secondary")
-        line.addWidget(self.target_note)
-        layout.addLayout(line)
-        self.numbers = NumberRows(look)
-        layout.addWidget(self.numbers)
-        self.form = Form(look, self.context.document)
-        layout.addWidget(self.form)
-        self.fit_button = QPushButton("Fit width to target")
-        self.fit_button.setObjectName("primary")
-        self.fit_button.clicked.connect(lambda: self.fit_to_target())
-        layout.addSpacing(6)
-        layout.addWidget(self.fit_button)
-        self.fit_note = label("", "error", wrap=True)
-        layout.addWidget(self.fit_note)
-        layout.addStretch(1)
-        return content
 
     # -- what is in view --------------------------------------------------------------------------
 
@@ -163,11 +141,11 @@ class LinesStage(Stage):
         self._show_fields(line_class, trace)
         try:
             inputs = line_inputs(self.design, line_class, trace.layer)
-            drawing = self._drawing(inputs, line_class, trace)
+            drawing = make_drawing(self.design, inputs, trace)
         except OndaError as error:
             self._fail(str(error))
             return
-        self.surface.remark.setText(_structure(inputs, drawing.plane_names))
+        self.surface.remark.setText(structure_in_words(inputs, drawing.plane_names))
         self.view.show_drawing(drawing, self._kept_sections(line_class, trace))
         self._ask(line_class, trace)
 
@@ -250,90 +228,12 @@ class LinesStage(Stage):
             # Numbers of another design must not stand beside the message.
             self.results.pop(trace.layer, None)
             self.problems[trace.layer] = message
-        self.big.setText("–")
-        self.numbers.set_rows([])
+        self.panel.show_nothing()
         for plot in (self.by_frequency, self.loss):
             plot.show_curves([])
         self.margins_changed.emit()
 
     # -- drawing ----------------------------------------------------------------------------------
-
-    def _section(self, inputs: LineInputs) -> CrossSection:
-        return trace_section(
-            inputs.trace,
-            below=inputs.below,
-            above=inputs.above,
-            beside=inputs.beside,
-            plane_below=inputs.plane_below,
-            plane_above=inputs.plane_above,
-            coating=inputs.coating,
-        )
-
-    def _drawing(self, inputs: LineInputs, line_class: LineClass, trace: TraceOnLayer) -> Drawing:
-        section = self._section(inputs)
-        below, above = self._neighbour_planes(trace.layer)
-        if inputs.turned:
-            below, above = above, below
-        names = tuple(
-            n for n, there in ((below, inputs.plane_below), (above, inputs.plane_above)) if there
-        )
-        copper = next(c for c in self.design.stackup.copper if c.id == trace.layer)
-        dimensions = [Dimension("width", pretty(trace.width), "Width of the trace", True)]
-        if trace.gap is not None:
-            dimensions.append(Dimension("gap", pretty(trace.gap), "Gap of the pair", True))
-        dimensions.append(Dimension("thickness", pretty(copper.thickness), "Copper thickness"))
-        y = math.fsum(s.thickness for s in inputs.below)
-        for slab, layer in zip(
-            inputs.below, self._slab_layers(trace.layer, not inputs.turned), strict=False
-        ):
-            y -= slab.thickness
-            if layer is not None:
-                dimensions.append(
-                    Dimension(
-                        f"slab:{y:.9f}", pretty(layer.thickness), f"Thickness of {layer.name}"
-                    )
-                )
-        y = math.fsum(s.thickness for s in inputs.below) + inputs.trace.thickness
-        for slab, layer in zip(
-            inputs.above, self._slab_layers(trace.layer, inputs.turned), strict=False
-        ):
-            if layer is not None:
-                dimensions.append(
-                    Dimension(
-                        f"slab:{y:.9f}", pretty(layer.thickness), f"Thickness of {layer.name}"
-                    )
-                )
-            y += slab.thickness
-        return Drawing(
-            section=section,
-            trace=inputs.trace,
-            slab_names={m.id: m.name for m in self.design.materials},
-            dimensions=tuple(dimensions),
-            plane_names=names,
-            turned=inputs.turned,
-        )
-
-    def _slab_layers(self, layer: str, down: bool) -> list[DielectricLayer | None]:
-        """The stackup's dielectric behind each slab outwards; None for copper filled with resin."""
-        layers = self.design.stackup.layers
-        index = next(i for i, item in enumerate(layers) if item.id == layer)
-        outwards = layers[index + 1 :] if down else layers[:index][::-1]
-        out: list[DielectricLayer | None] = []
-        for item in outwards:
-            if isinstance(item, CopperLayer) and item.role == "plane":
-                break
-            if isinstance(item, DielectricLayer):
-                out.append(item)
-            elif out:
-                out.append(None)
-        return out
-
-    def _neighbour_planes(self, layer: str) -> tuple[str, str]:
-        copper = self.design.stackup.copper
-        at = [c.id for c in copper].index(layer)
-        below = next((c.id for c in copper[at + 1 :] if c.role == "plane"), "")
-        above = next((c.id for c in copper[:at][::-1] if c.role == "plane"), "")
-        return below, above
 
     def _kept_sections(self, line_class: LineClass, trace: TraceOnLayer) -> list[CrossSection]:
         out = []
@@ -342,7 +242,7 @@ class LinesStage(Stage):
             if then is None or then.trace_on(trace.layer) is None:
                 continue
             try:
-                out.append(self._section(line_inputs(state.design, then, trace.layer)))
+                out.append(section_of(line_inputs(state.design, then, trace.layer)))
             except OndaError:
                 continue
         return out
@@ -356,59 +256,11 @@ class LinesStage(Stage):
             self.surface.tell("")
             if not self.context.document.in_gesture:
                 self.view.show_field(result.lines)
-            self._draw_numbers(line_class, trace, result)
+            kept = next((k[trace.layer] for k in self.kept.values() if trace.layer in k), None)
+            self.panel.show_result(line_class, result, kept)
             self._draw_curves(line_class, trace, result)
         self._draw_sweep()
         self.margins_changed.emit()
-
-    def _draw_numbers(
-        self, line_class: LineClass, trace: TraceOnLayer, result: ImpedanceResult
-    ) -> None:
-        pair = line_class.kind == "pair"
-        kept = next((k[trace.layer] for k in self.kept.values() if trace.layer in k), None)
-        self.kind.setText("Differential impedance" if pair else "Impedance")
-        self.big.setText(f"{result.z:.1f}")
-        off = result.z - line_class.target.si
-        self.target_note.setText(
-            f"target {pretty(line_class.target)}\n{off:+.1f} Ω".replace("-", "−")
-        )
-
-        def row(
-            name: str, attribute: str, unit: str, scale: float, digits: int = 1
-        ) -> tuple[str, str, str, str]:
-            then = f"{getattr(kept, attribute) * scale:.{digits}f}" if kept is not None else ""
-            return name, f"{getattr(result, attribute) * scale:.{digits}f}", unit, then
-
-        rows = []
-        if pair:
-            rows += [
-                row("Odd mode", "z_odd", "Ω", 1),
-                row("Even mode", "z_even", "Ω", 1),
-                row("Common", "z_common", "Ω", 1),
-                row("Coupling", "coupling", "%", 100),
-            ]
-        rows.append(row("Delay, odd" if pair else "Delay", "delay", "ps/mm", 1e9, 3))
-        if pair:
-            rows.append(row("Delay, even", "delay_even", "ps/mm", 1e9, 3))
-        rows.append(row("Effective Dk", "eeff", "", 1, 3))
-        rows.append(row("Inductance", "inductance", "nH/m", 1e9, 0))
-        if pair:
-            rows.append(row("Mutual", "mutual_inductance", "nH/m", 1e9, 1))
-        rows.append(row("Capacitance", "capacitance", "pF/m", 1e12, 1))
-        if pair:
-            rows.append(row("Mutual", "mutual_capacitance", "pF/m", 1e12, 2))
-        rows.append(
-            row(
-                f"Loss, {format_si(line_class.loss_at.si, 'frequency', digits=2)}",
-                "loss_at",
-                "dB/m",
-                1,
-                1,
-            )
-        )
-        rows.append(row("R at DC", "r_dc", "Ω/m", 1, 2))
-        rows.append(("Estimated error", f"{100 * result.error:.2f}", "%", ""))
-        self.numbers.set_rows(rows)
 
     def _draw_curves(
         self, line_class: LineClass, trace: TraceOnLayer, result: ImpedanceResult
@@ -590,7 +442,7 @@ class LinesStage(Stage):
         on = tuple(new if o.layer == trace.layer else o for o in line_class.on)
         changed = set_value(line_class, on=on)
         # A trace that cannot be drawn is refused here, with the reason, and nothing is lost.
-        self._section(line_inputs(self.design, changed, trace.layer))
+        section_of(line_inputs(self.design, changed, trace.layer))
         what = ", ".join(changes)
         self._set_class(f"Change {what} on {trace.layer}", on=on)
 
@@ -611,34 +463,11 @@ class LinesStage(Stage):
             elif key == "thickness":
                 self._set_layer(trace.layer, typed)
             else:
-                self._set_layer(self._slab_of(key), typed)
+                inputs = line_inputs(self.design, line_class, trace.layer)
+                self._set_layer(layer_of_slab(self.design, inputs, trace.layer, key), typed)
             self.surface.tell("")
         except OndaError as error:
             self.surface.tell(str(error))
-
-    def _slab_of(self, key: str) -> str:
-        """The stackup layer behind a slab's dimension."""
-        line_class, trace = self.line_class, self.trace
-        assert line_class is not None
-        assert trace is not None
-        inputs = line_inputs(self.design, line_class, trace.layer)
-        wanted = float(key.removeprefix("slab:"))
-        base = math.fsum(s.thickness for s in inputs.below)
-        y = base
-        for slab, layer in zip(
-            inputs.below, self._slab_layers(trace.layer, not inputs.turned), strict=False
-        ):
-            y -= slab.thickness
-            if layer is not None and abs(y - wanted) < 1e-8:
-                return layer.id
-        y = base + inputs.trace.thickness
-        for slab, layer in zip(
-            inputs.above, self._slab_layers(trace.layer, inputs.turned), strict=False
-        ):
-            if layer is not None and abs(y - wanted) < 1e-8:
-                return layer.id
-            y += slab.thickness
-        raise InputError("that thickness belongs to no layer")
 
     def _set_layer(self, layer: str, thickness: Quantity) -> None:
         project = self.context.document.project
@@ -656,71 +485,18 @@ class LinesStage(Stage):
         line_class, trace = self.line_class, self.trace
         if line_class is None or trace is None:
             return
-        self.fit_note.setText("")
+        self.panel.fit_note.setText("")
 
         def done(width: float) -> None:
             try:
                 self._set_trace(width=quantity(round(width * 1e7) * 1e-7, "length", "um", 6))
             except OndaError as error:
-                self.fit_note.setText(str(error))
+                self.panel.fit_note.setText(str(error))
 
         self.ask(
             "fit",
             FIT_WIDTH,
             lambda: (line_inputs(self.design, line_class, trace.layer), line_class.target.si),
             done,
-            self.fit_note.setText,
+            self.panel.fit_note.setText,
         )
-
-    def add_copy(self) -> None:
-        project, line_class = self.context.document.project, self.line_class
-        if line_class is None:
-            raise InputError("there is no class to start from", remedy="Open the demo for one.")
-        ids = {c.id for c in project.design.line_classes}
-        identifier = next(f"class-{n}" for n in range(1, 10_000) if f"class-{n}" not in ids)
-        new = set_value(line_class, id=identifier, name=f"{line_class.name} copy")
-        design = set_value(project.design, line_classes=(*project.design.line_classes, new))
-        wanted = tuple(
-            set_value(
-                r, id="-".join(filter(None, (r.measure, identifier, r.layer))), subject=identifier
-            )
-            for r in project.requirements
-            if (r.stage, r.subject) == (self.id, line_class.id)
-        )
-        self.context.document.edit(
-            "Add line class",
-            set_value(project, design=design, requirements=(*project.requirements, *wanted)),
-        )
-        self.context.selection.choose(identifier)
-
-    def remove(self, identifier: str) -> None:
-        project = self.context.document.project
-        for path in project.design.paths:
-            if any(getattr(e, "line_class", "") == identifier for e in path.elements):
-                raise InputError(
-                    f"the path {path.name} uses this class", remedy="Give its pieces another first."
-                )
-        classes = tuple(c for c in project.design.line_classes if c.id != identifier)
-        requirements = tuple(
-            r for r in project.requirements if (r.stage, r.subject) != (self.id, identifier)
-        )
-        design = set_value(project.design, line_classes=classes)
-        self.context.document.edit(
-            "Remove line class", set_value(project, design=design, requirements=requirements)
-        )
-
-    def rename(self, identifier: str, name: str) -> None:
-        project = self.context.document.project
-        new = set_value(project.design.line_class(identifier), name=name)
-        self.context.document.edit("Rename line class", replace_class(project, new))
-
-
-def _structure(inputs: LineInputs, planes: tuple[str, ...]) -> str:
-    """What kind of structure it is, in words."""
-    kind = "edge-coupled pair" if inputs.kind == "pair" else "single line"
-    if inputs.plane_below and inputs.plane_above:
-        where = f"between planes {' and '.join(planes)}"
-    else:
-        where = f"over plane {planes[0]}" if planes else ""
-    coated = "coated" if inputs.coating else ("bare" if not inputs.above else "")
-    return ", ".join(p for p in (kind, coated, where) if p)

@@ -16,8 +16,7 @@ from onda.app.stages.paths.profile import Profile
 from onda.app.stages.paths.ribbon import DRIVER, RECEIVER, Ribbon
 from onda.app.stages.paths.scale import LEFT, RIGHT, Probes, waveform_at
 from onda.app.stages.paths.wave_map import WaveMap
-from onda.errors import InputError, OndaError
-from onda.project.edits import replace_path, set_value
+from onda.errors import OndaError
 from onda.project.model import Path, SeriesResistor, TracePiece
 from onda.project.quantities import format_si, quantity
 from onda.studies.margins import Margin, Measured, margin_of, measure_path
@@ -323,44 +322,3 @@ class PathsStage(Stage):
             self.form.change_element(piece, length=length)
         except OndaError as error:
             self.surface.tell(str(error))
-
-    def add_copy(self) -> None:
-        project, path = self.context.document.project, self.path
-        if path is None:
-            raise InputError("there is no path to start from", remedy="Open the demo for one.")
-        ids = {p.id for p in project.design.paths}
-        identifier = next(f"path-{n}" for n in range(1, 10_000) if f"path-{n}" not in ids)
-        new = set_value(path, id=identifier, name=f"{path.name} copy")
-        design = set_value(project.design, paths=(*project.design.paths, new))
-        wanted = tuple(
-            set_value(r, id=f"{r.measure}-{identifier}", subject=identifier)
-            for r in project.requirements
-            if (r.stage, r.subject) == (self.id, path.id)
-        )
-        self.context.document.edit(
-            "Add path",
-            set_value(project, design=design, requirements=(*project.requirements, *wanted)),
-        )
-        self.context.selection.choose(identifier)
-
-    def remove(self, identifier: str) -> None:
-        project = self.context.document.project
-        user = next((k.name for k in project.design.links if k.path == identifier), None)
-        if user is not None:
-            raise InputError(
-                f"the link {user} runs over this path", remedy="Remove the link first."
-            )
-        design = set_value(
-            project.design, paths=tuple(p for p in project.design.paths if p.id != identifier)
-        )
-        requirements = tuple(
-            r for r in project.requirements if (r.stage, r.subject) != (self.id, identifier)
-        )
-        self.context.document.edit(
-            "Remove path", set_value(project, design=design, requirements=requirements)
-        )
-
-    def rename(self, identifier: str, name: str) -> None:
-        project = self.context.document.project
-        path = project.design.path(identifier)
-        self.context.document.edit("Rename path", replace_path(project, set_value(path, name=name)))

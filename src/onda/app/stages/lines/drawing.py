@@ -1,0 +1,119 @@
+"""From a design to what the section view draws."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from onda.app.stages.lines.section_view import Dimension, Drawing
+from onda.engine.section.geometry import CrossSection
+from onda.engine.section.structures import trace_section
+from onda.errors import InputError
+from onda.project.model import CopperLayer, Design, DielectricLayer, TraceOnLayer
+from onda.project.quantities import pretty
+from onda.studies.resolve import LineInputs
+
+__all__ = ["layer_of_slab", "make_drawing", "section_of", "structure_in_words"]
+
+
+def section_of(inputs: LineInputs) -> CrossSection:
+    """The section with each Dk as it was given; raises `NotPhysical` where it cannot be drawn."""
+    return trace_section(
+        inputs.trace,
+        below=inputs.below,
+        above=inputs.above,
+        beside=inputs.beside,
+        plane_below=inputs.plane_below,
+        plane_above=inputs.plane_above,
+        coating=inputs.coating,
+    )
+
+
+def make_drawing(design: Design, inputs: LineInputs, trace: TraceOnLayer) -> Drawing:
+    """The section with its dimensions and names."""
+    below, above = _neighbour_planes(design, trace.layer)
+    if inputs.turned:
+        below, above = above, below
+    planes = ((below, inputs.plane_below), (above, inputs.plane_above))
+    copper = next(c for c in design.stackup.copper if c.id == trace.layer)
+    dimensions = [Dimension("width", pretty(trace.width), "Width of the trace", True)]
+    if trace.gap is not None:
+        dimensions.append(Dimension("gap", pretty(trace.gap), "Gap of the pair", True))
+    dimensions.append(Dimension("thickness", pretty(copper.thickness), "Copper thickness"))
+    dimensions += [
+        Dimension(_slab_key(y), pretty(layer.thickness), f"Thickness of {layer.name}")
+        for y, layer in _slabs(design, inputs, trace.layer)
+    ]
+    return Drawing(
+        section=section_of(inputs),
+        trace=inputs.trace,
+        slab_names={m.id: m.name for m in design.materials},
+        dimensions=tuple(dimensions),
+        plane_names=tuple(name for name, there in planes if there),
+        turned=inputs.turned,
+    )
+
+
+def _slab_key(y: float) -> str:
+    return f"slab:{y:.9f}"
+
+
+def layer_of_slab(design: Design, inputs: LineInputs, trace_layer: str, key: str) -> str:
+    """The stackup layer behind the key of a slab's dimension."""
+    for y, layer in _slabs(design, inputs, trace_layer):
+        if _slab_key(y) == key:
+            return layer.id
+    raise InputError("that thickness belongs to no layer")
+
+
+def _slabs(
+    design: Design, inputs: LineInputs, trace_layer: str
+) -> Iterator[tuple[float, DielectricLayer]]:
+    """Lower edge in the section and stackup layer of each dielectric around a trace."""
+    y = math.fsum(s.thickness for s in inputs.below)
+    top = y + inputs.trace.thickness
+    lower = _slab_layers(design, trace_layer, not inputs.turned)
+    for slab, layer in zip(inputs.below, lower, strict=False):
+        y -= slab.thickness
+        if layer is not None:
+            yield y, layer
+    upper = _slab_layers(design, trace_layer, inputs.turned)
+    for slab, layer in zip(inputs.above, upper, strict=False):
+        if layer is not None:
+            yield top, layer
+        top += slab.thickness
+
+
+def _slab_layers(design: Design, trace_layer: str, down: bool) -> list[DielectricLayer | None]:
+    """The dielectrics outwards to the next plane; None for copper filled with resin."""
+    layers = design.stackup.layers
+    index = next(i for i, item in enumerate(layers) if item.id == trace_layer)
+    out: list[DielectricLayer | None] = []
+    for item in layers[index + 1 :] if down else layers[:index][::-1]:
+        if isinstance(item, CopperLayer) and item.role == "plane":
+            break
+        if isinstance(item, DielectricLayer):
+            out.append(item)
+        elif out:
+            out.append(None)
+    return out
+
+
+def _neighbour_planes(design: Design, layer: str) -> tuple[str, str]:
+    """Names of the next plane below and above; empty where there is none."""
+    copper = design.stackup.copper
+    at = [c.id for c in copper].index(layer)
+    below = next((c.id for c in copper[at + 1 :] if c.role == "plane"), "")
+    above = next((c.id for c in copper[:at][::-1] if c.role == "plane"), "")
+    return below, above
+
+
+def structure_in_words(inputs: LineInputs, planes: tuple[str, ...]) -> str:
+    """What kind of structure it is."""
+    kind = "edge-coupled pair" if inputs.kind == "pair" else "single line"
+    if inputs.plane_below and inputs.plane_above:
+        where = f"between planes {' and '.join(planes)}"
+    else:
+        where = f"over plane {planes[0]}" if planes else ""
+    coated = "coated" if inputs.coating else ("bare" if not inputs.above else "")
+    return ", ".join(p for p in (kind, coated, where) if p)

@@ -1,0 +1,89 @@
+"""The numbers of the line in view, its fields and its trim."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from onda.app.shell.fields import NumberRows, label
+from onda.app.shell.form import Form
+from onda.app.stages.base import Context
+from onda.project.model import LineClass
+from onda.project.quantities import format_si, pretty
+from onda.studies.impedance import ImpedanceResult
+
+__all__ = ["LinesInspector"]
+
+_ROWS: tuple[tuple[str, str, str, float, int, bool], ...] = (
+    ("Odd mode", "z_odd", "Ω", 1, 1, True),
+    ("Even mode", "z_even", "Ω", 1, 1, True),
+    ("Common", "z_common", "Ω", 1, 1, True),
+    ("Coupling", "coupling", "%", 100, 1, True),
+    ("Delay", "delay", "ps/mm", 1e9, 3, False),
+    ("Delay, even", "delay_even", "ps/mm", 1e9, 3, True),
+    ("Effective Dk", "eeff", "", 1, 3, False),
+    ("Inductance", "inductance", "nH/m", 1e9, 0, False),
+    ("Mutual", "mutual_inductance", "nH/m", 1e9, 1, True),
+    ("Capacitance", "capacitance", "pF/m", 1e12, 1, False),
+    ("Mutual", "mutual_capacitance", "pF/m", 1e12, 2, True),
+    ("Loss", "loss_at", "dB/m", 1, 1, False),
+    ("R at DC", "r_dc", "Ω/m", 1, 2, False),
+    ("Estimated error", "error", "%", 100, 2, False),
+)
+"""Name, attribute of the result, unit, factor from SI, decimals, only for a pair."""
+
+
+class LinesInspector(QWidget):
+    """Inspector of the Lines stage."""
+
+    def __init__(self, context: Context) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 10, 16, 8)
+        layout.setSpacing(3)
+        self.kind = label("", "secondary")
+        layout.addWidget(self.kind)
+        line = QHBoxLayout()
+        self.big = label("", "big")
+        line.addWidget(self.big)
+        line.addWidget(label("Ω", "secondary"))
+        line.addStretch(1)
+        self.target_note = label("", "secondary")
+        line.addWidget(self.target_note)
+        layout.addLayout(line)
+        self.numbers = NumberRows(context.look)
+        layout.addWidget(self.numbers)
+        self.form = Form(context.look, context.document)
+        layout.addWidget(self.form)
+        self.fit_button = QPushButton("Fit width to target")
+        self.fit_button.setObjectName("primary")
+        layout.addSpacing(6)
+        layout.addWidget(self.fit_button)
+        self.fit_note = label("", "error", wrap=True)
+        layout.addWidget(self.fit_note)
+        layout.addStretch(1)
+
+    def show_nothing(self) -> None:
+        """There is no result for the present design."""
+        self.big.setText("–")
+        self.target_note.setText("")
+        self.numbers.set_rows([])
+
+    def show_result(
+        self, line_class: LineClass, result: ImpedanceResult, kept: ImpedanceResult | None
+    ) -> None:
+        """Show a result, and a kept one beside it."""
+        pair = line_class.kind == "pair"
+        self.kind.setText("Differential impedance" if pair else "Impedance")
+        self.big.setText(f"{result.z:.1f}")
+        off = f"{result.z - line_class.target.si:+.1f} Ω".replace("-", "−")
+        self.target_note.setText(f"target {pretty(line_class.target)}\n{off}")
+        at = format_si(line_class.loss_at.si, "frequency", digits=2)
+        names = {"Loss": f"Loss, {at}"} | ({"Delay": "Delay, odd"} if pair else {})
+        rows = []
+        for name, attribute, unit, factor, decimals, only_pair in _ROWS:
+            if only_pair and not pair:
+                continue
+            now = f"{getattr(result, attribute) * factor:.{decimals}f}"
+            then = f"{getattr(kept, attribute) * factor:.{decimals}f}" if kept else ""
+            rows.append((names.get(name, name), now, unit, then))
+        self.numbers.set_rows(rows)
