@@ -265,6 +265,20 @@ def _print_comparisons(data: dict[str, Any], answers: dict[str, Any]) -> int:
     return EXIT_FAILS if bad else 0
 
 
+@app.command("warm-up")
+def warm_up() -> None:
+    """Compile the numeric kernels now, so that the first window is fast."""
+    from tempfile import TemporaryDirectory
+
+    from onda.demo import fulmar_project
+    from onda.studies.cache import ResultCache
+    from onda.studies.check import check_project
+    from onda.studies.runner import ImmediateExecutor, StudyRunner
+
+    with TemporaryDirectory() as folder:
+        check_project(fulmar_project(), StudyRunner(ImmediateExecutor(), ResultCache(Path(folder))))
+
+
 @app.callback(invoke_without_command=True)
 def _root(
     version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,

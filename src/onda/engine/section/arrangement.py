@@ -158,7 +158,8 @@ class _Pieces:
 def _cut(raw: NDArray[np.float64], is_open: NDArray[np.bool_], everywhere: bool) -> _Pieces:
     """Cut all segments where others cross or touch them; drop doubles.
 
-    Segments that run to infinity on both sides are cut at x = 0, all others only if `everywhere`.
+    A segment that would run to infinity on both sides is cut at x = 0, all others only if
+    `everywhere`.
     """
     a, b = raw[:, :2], raw[:, 2:]
     d = b - a
@@ -180,28 +181,24 @@ def _cut(raw: NDArray[np.float64], is_open: NDArray[np.bool_], everywhere: bool)
     on_it = (off < 1e-7 * scale) & (along > eps) & (along < 1 - eps)
     with np.errstate(divide="ignore", invalid="ignore"):
         at_axis = np.where(np.abs(d[:, 0]) > 1e-12 * length, -a[:, 0] / d[:, 0], -1.0)
-    at_axis = np.where(is_open | everywhere, at_axis, -1.0)
     starts: list[NDArray[np.float64]] = []
     stops: list[NDArray[np.float64]] = []
     flags: list[tuple[bool, bool, bool, bool]] = []
-    seen: set[tuple[int, int, int]] = set()
     for i in range(len(raw)):
         cuts = np.unique(np.concatenate([[0.0, 1.0], t[i][meets[i]], along[i][on_it[i]]]))
         cuts = cuts[np.concatenate([[True], np.diff(cuts) > 1e-9])]
         cuts[-1] = 1.0
         axis = float(at_axis[i])
-        if eps < axis < 1 - eps and np.abs(cuts - axis).min() > eps:
+        # Cutting one of two segments that lie on each other would hide that they are the same.
+        wanted = everywhere or (is_open[i] and len(cuts) == 2)
+        if wanted and eps < axis < 1 - eps and np.abs(cuts - axis).min() > eps:
             cuts = np.sort(np.append(cuts, axis))
         else:
             axis = -1.0
         for t0, t1 in pairwise(cuts):
             p, q = a[i] + t0 * d[i], a[i] + t1 * d[i]
-            m = 0.5 * (p + q)
-            step = 1e-7 * scale
-            key = (round(m[0] / step), round(m[1] / step), round(float(np.hypot(*(q - p))) / step))
-            if key in seen:
+            if _is_known(p, q, starts, stops, 1e-6 * scale):
                 continue
-            seen.add(key)
             starts.append(p)
             stops.append(q)
             flags.append(
@@ -214,6 +211,22 @@ def _cut(raw: NDArray[np.float64], is_open: NDArray[np.bool_], everywhere: bool)
             )
     marks = np.array(flags, dtype=bool).reshape(-1, 4)
     return _Pieces(np.array(starts), np.array(stops), marks[:, :2], marks[:, 2:])
+
+
+def _is_known(
+    p: NDArray[np.float64],
+    q: NDArray[np.float64],
+    starts: list[NDArray[np.float64]],
+    stops: list[NDArray[np.float64]],
+    tolerance: float,
+) -> bool:
+    """Whether the piece from p to q is there already, in either direction."""
+    if not starts:
+        return False
+    a, b = np.array(starts), np.array(stops)
+    same = np.abs(a - p).max(axis=1) + np.abs(b - q).max(axis=1)
+    turned = np.abs(a - q).max(axis=1) + np.abs(b - p).max(axis=1)
+    return bool(np.minimum(same, turned).min() < tolerance)
 
 
 def _classify(lookup: _Lookup, pieces: _Pieces, step: float) -> Boundary:

@@ -26,7 +26,7 @@ _FAST = {"nsz", "arcp", "contract", "afn", "reassoc"}
 """Free re-ordering of sums, but NaN and infinity keep their meaning."""
 
 
-@njit(cache=True, inline="always", fastmath=_FAST)
+@njit(cache=True, fastmath=_FAST)
 def _panel(px, py, ax, ay, tx, ty, length):  # type: ignore[no-untyped-def]
     """Integral of ln r over a panel, and its gradient (x, y)."""
     dx = px - ax
@@ -57,7 +57,7 @@ def _panel(px, py, ax, ay, tx, ty, length):  # type: ignore[no-untyped-def]
     return phi, gu * tx - gv * ty, gu * ty + gv * tx
 
 
-@njit(cache=True, inline="always", fastmath=_FAST)
+@njit(cache=True, fastmath=_FAST)
 def _sinh_rest(x, cosh2x, sinh2x, y, a, above):  # type: ignore[no-untyped-def]
     """ln|sinh(a u)| without its zero u = 0 (and u = 2ib where `above`), and its gradient.
 
@@ -83,7 +83,7 @@ def _sinh_rest(x, cosh2x, sinh2x, y, a, above):  # type: ignore[no-untyped-def]
     return 0.5 * math.log(0.5 * ratio), gx, gy
 
 
-@njit(cache=True, inline="always", fastmath=_FAST)
+@njit(cache=True, fastmath=_FAST)
 def _rest(x, y_minus, y_plus, a):  # type: ignore[no-untyped-def]
     """What the images beyond the nearest three add for a unit charge, and its gradient."""
     p = 2.0 * a * x
@@ -105,7 +105,7 @@ def _rest(x, y_minus, y_plus, a):  # type: ignore[no-untyped-def]
     return f1 - f2, gx1 - gx2, gy1 - gy2
 
 
-@njit(cache=True, inline="always", fastmath=_FAST)
+@njit(cache=True, fastmath=_FAST)
 def _influence(px, py, ax, ay, tx, ty, length, images, b):  # type: ignore[no-untyped-def]
     """Potential and field (Ex, Ey) at a point of a panel with sigma/eps0 = 1, images included."""
     phi, gx, gy = _panel(px, py, ax, ay, tx, ty, length)

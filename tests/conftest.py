@@ -1,0 +1,56 @@
+"""Shared examples and guards: nothing is written outside a temporary folder, no thread is left."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from hypothesis import settings
+
+from onda.demo import fulmar_project
+from onda.project.model import Project
+from onda.studies.cache import ResultCache
+from onda.studies.runner import ImmediateExecutor, StudyRunner
+
+settings.register_profile("onda", deadline=None, max_examples=60)
+settings.load_profile("onda")
+
+
+@pytest.fixture(autouse=True)
+def _own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Caches, logs and autosaves of a test stay in its own folder."""
+    for name in ("CACHE", "STATE", "CONFIG", "DATA"):
+        monkeypatch.setenv(f"XDG_{name}_HOME", str(tmp_path / name.lower()))
+
+
+@pytest.fixture(autouse=True)
+def _no_thread_left() -> Iterator[None]:
+    """A test must end the threads that it starts."""
+    before = set(threading.enumerate())
+    yield
+    left = [t for t in threading.enumerate() if t not in before and t.name.startswith("onda")]
+    assert not left, f"threads left running: {left}"
+
+
+@pytest.fixture(scope="session")
+def project() -> Project:
+    """Fulmar. Frozen, so one serves all tests."""
+    return fulmar_project()
+
+
+@pytest.fixture(scope="session")
+def shared_cache(tmp_path_factory: pytest.TempPathFactory) -> ResultCache:
+    """Results of Fulmar, computed once a session."""
+    return ResultCache(tmp_path_factory.mktemp("results"))
+
+
+@pytest.fixture
+def runner(shared_cache: ResultCache) -> StudyRunner:
+    """Runs studies at once, in this thread."""
+    return StudyRunner(ImmediateExecutor(), shared_cache)

@@ -1,0 +1,222 @@
+"""Patterns, pulses and eyes: closed forms, brute force, and laws of the eye."""
+
+from __future__ import annotations
+
+import itertools
+import math
+
+import numpy as np
+import pytest
+
+from onda.engine.links.eye import Mask, bit_by_bit_eye, mask_hits
+from onda.engine.links.eye_kernels import accumulate, find_crossings
+from onda.engine.links.patterns import PRBS_ORDERS, prbs
+from onda.engine.links.peak import peak_distortion
+from onda.engine.links.pulse import PulseResponse, pulse_from_step
+from onda.errors import Cancelled, NotPhysical
+
+UI = 100e-12
+
+
+def channel(tau: float, *, delay: float = 0.7 * UI, swing: float = 1.0, echo: float = 0.0) -> PulseResponse:
+    """Pulse response of a one-pole channel with an echo three bits later."""
+    t = np.linspace(0.0, 40 * UI, 16001)
+
+    def step(x: np.ndarray) -> np.ndarray:
+        return np.where(x > 0, 1 - np.exp(-np.maximum(x, 0) / tau), 0.0)
+
+    y = step(t - UI - delay) + echo * step(t - 4 * UI - delay)
+    return pulse_from_step(t, swing * (2 * y - 1), UI, samples_per_ui=64)
+
+
+@pytest.mark.parametrize("order", [o for o in PRBS_ORDERS if o <= 17])
+def test_prbs_is_of_full_length_and_balance(order: int) -> None:
+    n = 2**order - 1
+    bits = prbs(order, 2 * n)
+    assert (bits[:n] == bits[n:]).all()
+    assert bits[:n].sum() == 2 ** (order - 1)
+    # Every word of `order` bits but the one of zeros comes exactly once.
+    windows = np.lib.stride_tricks.sliding_window_view(bits[: n + order - 1], order)
+    words = windows @ (1 << np.arange(order))
+    assert len(np.unique(words)) == n
+
+
+@pytest.mark.parametrize("order", [20, 23, 29, 31])
+def test_long_prbs_obeys_its_recursion(order: int) -> None:
+    taps = {20: 3, 23: 18, 29: 27, 31: 28}[order]
+    b = prbs(order, 4000).astype(int)
+    assert (b[order:] == (b[order - taps : -taps] ^ b[:-order])).all() or (
+        b[order:] == (b[:-order] ^ b[order - taps : len(b) - taps])
+    ).all()
+
+
+def test_prbs_refuses_what_it_does_not_know() -> None:
+    with pytest.raises(NotPhysical, match="PRBS order"):
+        prbs(8, 10)
+    with pytest.raises(NotPhysical, match="bits"):
+        prbs(7, 0)
+
+
+def test_pulse_adds_up_to_the_step() -> None:
+    """Sent without end, ones add up to the settled level at every phase."""
+    pulse = channel(30e-12)
+    assert pulse.volts.sum(axis=0) == pytest.approx(1.0, abs=2e-4)
+    assert pulse.base == pytest.approx(0.0, abs=1e-9)
+
+
+def test_pulse_follows_its_closed_form() -> None:
+    tau, delay = 40e-12, 0.7 * UI
+    pulse = channel(tau, delay=delay)
+    t = np.arange(len(pulse.flat)) * UI / 64 + UI
+    x = t - UI - delay
+    exact = np.where(x > 0, 1 - np.exp(-np.maximum(x, 0) / tau), 0)
+    exact -= np.where(x > UI, 1 - np.exp(-np.maximum(x - UI, 0) / tau), 0)
+    assert pulse.flat == pytest.approx(exact, abs=1e-4)
+
+
+@pytest.mark.parametrize(
+    ("time", "step", "ui", "words"),
+    [
+        (np.linspace(0, 1e-9, 100), np.zeros(100), UI, "no change"),
+        (np.linspace(0, 1e-9, 100), np.linspace(0, 1, 100), 0.0, "unit interval"),
+        (np.linspace(0, 1e-9, 100), np.linspace(0, 1, 100), UI, "from settled"),
+    ],
+)
+def test_useless_steps_are_refused(time, step, ui, words) -> None:
+    with pytest.raises(NotPhysical, match=words):
+        pulse_from_step(time, step, ui)
+
+
+@pytest.mark.parametrize(("tau", "echo"), [(20e-12, 0.0), (60e-12, 0.0), (40e-12, 0.2), (90e-12, -0.15)])
+def test_peak_distortion_is_the_worst_of_all_patterns(tau: float, echo: float) -> None:
+    """Brute force over all patterns of nine bits around the main cursor."""
+    pulse = channel(tau, echo=echo)
+    short = PulseResponse(pulse.volts[:9], pulse.unit_interval, 0.0)
+    peak = peak_distortion(short)
+    cursors = short.volts[:, peak.phase]
+    others = np.delete(cursors, peak.main)
+    lowest = min(
+        cursors[peak.main] + float(np.dot(others, signs))
+        for signs in itertools.product((-1.0, 1.0), repeat=len(others))
+    )
+    assert peak.height == pytest.approx(2 * lowest, abs=1e-12)
+    sent = 2.0 * peak.worst_one[::-1] - 1.0
+    assert float(np.dot(sent, cursors)) == pytest.approx(lowest, abs=1e-12)
+    assert peak.worst_one[len(cursors) - 1 - peak.main] == 1
+
+
+def test_eye_height_is_that_of_brute_force() -> None:
+    """Lowest one and highest zero over the whole pattern, by plain convolution."""
+    pulse = channel(50e-12, echo=0.1)
+    bits = prbs(11, 6000)
+    eye = bit_by_bit_eye(pulse, bits)
+    wave = np.zeros(len(bits) * 64)
+    for k, bit in enumerate(bits):
+        stop = min(k * 64 + len(pulse.flat), len(wave))
+        wave[k * 64 : stop] += (2.0 * bit - 1.0) * pulse.flat[: stop - k * 64]
+    main = int(np.argmax(pulse.volts[:, eye.phase]))
+    centres = np.arange(20, len(bits) - 20)
+    samples = wave[centres * 64 + eye.phase]
+    sent = bits[centres - main]
+    height = samples[sent == 1].min() - samples[sent == 0].max()
+    assert eye.height == pytest.approx(height, abs=2e-4)
+
+
+def test_a_clean_channel_gives_a_full_eye() -> None:
+    eye = bit_by_bit_eye(channel(2e-12), prbs(9, 3000))
+    assert eye.height == pytest.approx(2.0, abs=1e-3)
+    assert eye.width > 0.97
+    assert eye.jitter_pp < 0.02
+    assert eye.crossing_share == pytest.approx(0.5, abs=0.02)
+    assert eye.level_one == pytest.approx(1.0, abs=1e-3)
+    assert eye.level_zero == pytest.approx(-1.0, abs=1e-3)
+
+
+def test_slower_channels_close_the_eye() -> None:
+    eyes = [bit_by_bit_eye(channel(tau * 1e-12), prbs(11, 4000)) for tau in (10, 30, 60, 100)]
+    for measure in ("height", "width"):
+        values = [getattr(e, measure) for e in eyes]
+        assert values == sorted(values, reverse=True)
+    jitter = [e.jitter_pp for e in eyes]
+    assert jitter == sorted(jitter)
+
+
+def test_longer_patterns_never_open_the_eye_and_peak_bounds_it() -> None:
+    pulse = channel(70e-12, echo=0.1)
+    heights = [bit_by_bit_eye(pulse, prbs(15, n)).height for n in (500, 5000, 30000)]
+    assert heights == sorted(heights, reverse=True)
+    phase = bit_by_bit_eye(pulse, prbs(7, 500)).phase
+    assert heights[-1] >= peak_distortion(pulse, phase).height - 1e-6
+
+
+def test_density_holds_every_bit_once_in_every_column() -> None:
+    eye = bit_by_bit_eye(channel(40e-12), prbs(9, 2000))
+    assert eye.density.sum(axis=1) == pytest.approx(eye.bits)
+    assert eye.bits == 2000 - channel(40e-12).volts.shape[0]
+
+
+def test_jitter_of_a_known_shift() -> None:
+    """Crossings are found where straight lines cross, to a thousandth of a sample."""
+    traces = np.array([[-1.0, -0.5, 0.5, 1.0], [1.0, 1.0, 1.0, -3.0]], dtype=np.float32)
+    found = np.empty(8)
+    assert find_crossings(traces, 0.0, found, 0) == 2
+    assert found[:2] == pytest.approx([1.5, 2.25])
+
+
+def test_accumulate_spreads_a_slanted_line_evenly() -> None:
+    density = np.zeros((1, 10))
+    accumulate(np.array([[0.0, 4.0]], dtype=np.float32), density, 0.0, 1.0)
+    assert density[0] == pytest.approx([0.25] * 4 + [0.0] * 6)
+    accumulate(np.array([[7.2, 7.4]], dtype=np.float32), density, 0.0, 1.0)
+    assert density[0, 7] == pytest.approx(1.0)
+
+
+def test_mask_shape() -> None:
+    mask = Mask(0.3, 0.1, 0.2)
+    assert mask.half_height_at(np.array([0.0, 0.1, 0.2, 0.3, 0.4])) == pytest.approx(
+        [0.2, 0.2, 0.1, 0.0, 0.0]
+    )
+
+
+def test_mask_hits_and_growth_agree() -> None:
+    eye = bit_by_bit_eye(channel(40e-12), prbs(11, 4000))
+    small, large = Mask(0.2, 0.1, 0.2), Mask(0.49, 0.4, 0.9)
+    hits, growth = mask_hits(eye, small)
+    assert hits == 0
+    assert growth > 0
+    grown = Mask(*(0.98 * (1 + growth) * v for v in (0.2, 0.1, 0.2)))
+    assert mask_hits(eye, grown)[0] == 0
+    too_far = Mask(*(1.06 * (1 + growth) * v for v in (0.2, 0.1, 0.2)))
+    assert mask_hits(eye, too_far)[0] > 0
+    hits, growth = mask_hits(eye, large)
+    assert hits > 0
+    assert growth < 0
+
+
+def test_eye_refuses_patterns_that_tell_nothing() -> None:
+    pulse = channel(40e-12)
+    with pytest.raises(NotPhysical, match="memory"):
+        bit_by_bit_eye(pulse, prbs(7, 5))
+    with pytest.raises(NotPhysical, match="alike"):
+        bit_by_bit_eye(pulse, np.ones(400, dtype=np.int8))
+
+
+def test_eye_reports_progress_and_can_be_stopped() -> None:
+    shares: list[float] = []
+    bit_by_bit_eye(channel(40e-12), prbs(15, 12000), progress=shares.append)
+    assert shares == sorted(shares)
+    assert shares[-1] == pytest.approx(1.0)
+
+    def stop(share: float) -> None:
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        bit_by_bit_eye(channel(40e-12), prbs(15, 12000), progress=stop)
+
+
+def test_nothing_crosses_in_a_closed_eye_without_harm() -> None:
+    """A channel far too slow still gives finite numbers, and says closed."""
+    eye = bit_by_bit_eye(channel(400e-12), prbs(9, 2000))
+    assert eye.height < 0
+    assert 0.0 <= eye.width < 0.5
+    assert math.isfinite(eye.jitter_pp)
