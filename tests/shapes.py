@@ -14,7 +14,9 @@ def box(left: float, bottom: float, width: float, height: float) -> tuple[tuple[
     return ((left, bottom), (right, bottom), (right, top), (left, top))
 
 
-def round_wire(x: float, y: float, radius: float, corners: int = 48) -> tuple[tuple[float, float], ...]:
+def round_wire(
+    x: float, y: float, radius: float, corners: int = 48
+) -> tuple[tuple[float, float], ...]:
     """A polygon whose area is that of the circle."""
     step = 2 * math.pi / corners
     r = radius * math.sqrt(step / math.sin(step))

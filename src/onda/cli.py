@@ -34,7 +34,7 @@ ReportOption = Annotated[
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON instead of a table.")]
 
 
-def _log_to_file() -> None:
+def _log_to_file() -> logging.Handler:
     """Log to the user's log folder; a folder that cannot be written to is no reason to stop."""
     folder = platformdirs.user_log_path("onda")
     try:
@@ -48,6 +48,7 @@ def _log_to_file() -> None:
     root = logging.getLogger("onda")
     root.handlers = [handler]
     root.setLevel(logging.INFO)
+    return handler
 
 
 def _runner() -> Any:
@@ -290,10 +291,13 @@ def _root(
 
 def main() -> None:
     """Entry point: errors meant for the user go to stderr as one sentence, with exit code 2."""
-    _log_to_file()
+    handler = _log_to_file()
     try:
         app()
     except OndaError as error:
         logging.getLogger("onda").warning("%s", error)
         sys.stderr.write(f"onda: {error}\n")
         raise SystemExit(EXIT_BAD_INPUT) from None
+    finally:
+        logging.getLogger("onda").removeHandler(handler)
+        handler.close()

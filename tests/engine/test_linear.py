@@ -9,7 +9,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from onda.engine.circuits import LinePiece, Net, PiecewiseLinear, SeriesPart, ShuntBranch, solve_linear
+from onda.engine.circuits import (
+    LinePiece,
+    Net,
+    PiecewiseLinear,
+    SeriesPart,
+    ShuntBranch,
+    solve_linear,
+)
 from onda.engine.circuits.linear import dc_voltages, node_response
 from onda.engine.circuits.stimulus import clock, edge, pulse
 from onda.engine.lines import CapacitancePart, Line, lossless_line
@@ -64,7 +71,9 @@ def bounce(t: float, r_source: float, z: float, r_load: float, delay: float, ris
 def test_any_resistive_line_meets_its_bounce_sum(r_source: float, r_load: float, z: float) -> None:
     """Within 0.2 % of the swing away from the bends, however badly it rings."""
     delay, rise = 0.4 * NS, 100 * PS
-    net = Net(2, (driven(r_source), ShuntBranch(1, r=r_load)), (LinePiece(0, 1, lossless_line(z), delay),))
+    net = Net(
+        2, (driven(r_source), ShuntBranch(1, r=r_load)), (LinePiece(0, 1, lossless_line(z), delay),)
+    )
     s = solve_linear(net, edge(0.0, 1.0, rise), end=6 * NS, step=1 * PS)
     times = np.array([0.3, 0.45, 0.7, 1.25, 1.7, 3.2, 5.8]) * NS
     exact = [bounce(t, r_source, z, r_load, delay, rise) for t in times]

@@ -18,7 +18,9 @@ from onda.errors import Cancelled, NotPhysical
 UI = 100e-12
 
 
-def channel(tau: float, *, delay: float = 0.7 * UI, swing: float = 1.0, echo: float = 0.0) -> PulseResponse:
+def channel(
+    tau: float, *, delay: float = 0.7 * UI, swing: float = 1.0, echo: float = 0.0
+) -> PulseResponse:
     """Pulse response of a one-pole channel with an echo three bits later."""
     t = np.linspace(0.0, 40 * UI, 16001)
 
@@ -87,7 +89,9 @@ def test_useless_steps_are_refused(time, step, ui, words) -> None:
         pulse_from_step(time, step, ui)
 
 
-@pytest.mark.parametrize(("tau", "echo"), [(20e-12, 0.0), (60e-12, 0.0), (40e-12, 0.2), (90e-12, -0.15)])
+@pytest.mark.parametrize(
+    ("tau", "echo"), [(20e-12, 0.0), (60e-12, 0.0), (40e-12, 0.2), (90e-12, -0.15)]
+)
 def test_peak_distortion_is_the_worst_of_all_patterns(tau: float, echo: float) -> None:
     """Brute force over all patterns of nine bits around the main cursor."""
     pulse = channel(tau, echo=echo)

@@ -56,9 +56,7 @@ def test_wide_strip_between_planes_tends_to_the_plate_capacitor() -> None:
 
     def c(width: float) -> float:
         trace = Conductor("S", box(-width / 2, s, width, t))
-        return float(
-            solve_section(CrossSection((Layer(0.0, b, er),), (trace,), (0.0, b))).c[0, 0]
-        )
+        return float(solve_section(CrossSection((Layer(0.0, b, er),), (trace,), (0.0, b))).c[0, 0])
 
     slope = (c(2.2e-3) - c(2.0e-3)) / 0.2e-3
     assert slope == pytest.approx(2 * er * EPS0_F_PER_M / s, rel=3e-3)
@@ -93,7 +91,8 @@ def test_upside_down_is_the_same(make) -> None:
     flipped = CrossSection(
         tuple(Layer(-v.y1, -v.y0, v.er, v.material) for v in section.layers),
         tuple(
-            Conductor(c.name, tuple((x, -y) for x, y in c.polygon[::-1])) for c in section.conductors
+            Conductor(c.name, tuple((x, -y) for x, y in c.polygon[::-1]))
+            for c in section.conductors
         ),
         tuple(-p for p in section.planes),
     )
@@ -122,9 +121,7 @@ def test_interface_that_touches_no_conductor_counts() -> None:
     bare = microstrip()
     covered = replace(bare, layers=(*bare.layers, Layer(160 * UM, 400 * UM, 4.2, "cover")))
     airy = replace(bare, layers=(*bare.layers, Layer(160 * UM, 400 * UM, 1.0, "air")))
-    c_bare, c_covered, c_airy = (
-        float(solve_section(s).c[0, 0]) for s in (bare, covered, airy)
-    )
+    c_bare, c_covered, c_airy = (float(solve_section(s).c[0, 0]) for s in (bare, covered, airy))
     assert c_airy == pytest.approx(c_bare, rel=1e-6)
     assert 1.02 * c_bare < c_covered < 1.4 * c_bare
 
@@ -157,7 +154,9 @@ def test_matrices_are_those_of_a_passive_line() -> None:
 
 
 def test_tight_pair_couples_more_than_a_wide_one() -> None:
-    couplings = [pair_modes(solve_section(microstrip_pair(g * UM))).coupling for g in (80, 160, 400)]
+    couplings = [
+        pair_modes(solve_section(microstrip_pair(g * UM))).coupling for g in (80, 160, 400)
+    ]
     assert couplings == sorted(couplings, reverse=True)
     assert couplings[-1] < 0.06
 
@@ -227,16 +226,26 @@ def test_estimated_error_is_honest() -> None:
         (
             CrossSection(
                 (),
-                (Conductor("A", box(0, 1e-4, 1e-4, 2e-5)), Conductor("B", box(5e-5, 1e-4, 1e-4, 2e-5))),
+                (
+                    Conductor("A", box(0, 1e-4, 1e-4, 2e-5)),
+                    Conductor("B", box(5e-5, 1e-4, 1e-4, 2e-5)),
+                ),
                 (0.0,),
             ),
             "overlapping",
         ),
         (
-            CrossSection((), (Conductor("S", ((0, 1e-4), (1e-4, 2e-4), (1e-4, 1e-4), (0, 2e-4))),), (0.0,)),
+            CrossSection(
+                (), (Conductor("S", ((0, 1e-4), (1e-4, 2e-4), (1e-4, 1e-4), (0, 2e-4))),), (0.0,)
+            ),
             "no area|crosses itself",
         ),
-        (CrossSection((), (Conductor("S", ((0.0, 1e-4), (1e-4, math.inf), (1e-4, 1e-4))),), (0.0,)), "finite"),
+        (
+            CrossSection(
+                (), (Conductor("S", ((0.0, 1e-4), (1e-4, math.inf), (1e-4, 1e-4))),), (0.0,)
+            ),
+            "finite",
+        ),
     ],
 )
 def test_impossible_sections_are_refused(section: CrossSection, words: str) -> None:

@@ -117,7 +117,9 @@ def test_fit_from_a_useless_start_brackets() -> None:
 
 
 def test_fit_out_of_reach_names_the_nearest() -> None:
-    with pytest.raises(OutOfReach, match=r"nearest is 70 Ω.*smallest width allowed, 100 µm") as info:
+    with pytest.raises(
+        OutOfReach, match=r"nearest is 70 Ω.*smallest width allowed, 100 µm"
+    ) as info:
         fit_dimension(lambda w: 70.0 * (100 * UM / w) ** 0.4, 90.0, low=100 * UM, high=1e-3)
     assert info.value.nearest == pytest.approx(70.0)
     assert info.value.limit == "smallest width"
@@ -130,7 +132,7 @@ def test_fit_refuses_targets_that_are_none(target: float) -> None:
 
 
 def test_skin_resistance_of_a_wire_over_a_plane() -> None:
-    """Closed form: the wire crowds by h/sqrt(h^2 - r^2), the plane adds Rs/(2 pi sqrt(h^2 - r^2))."""
+    """Closed form, a^2 = h^2 - r^2: the wire crowds by h/a, the plane adds Rs/(2 pi a)."""
     r, h = 50 * UM, 150 * UM
     section = CrossSection((), (Conductor("S", round_wire(0.0, h, r, 64)),), (0.0,))
     got = resistance(section, solve_section(section, per_piece=3), COPPER_RESISTIVITY_OHM_M)
@@ -163,7 +165,9 @@ def test_field_lines_run_from_copper_to_plane_outside_copper() -> None:
     ends_on_plane = sum(abs(float(line[-1, 1])) < 1e-9 for line in lines)
     assert ends_on_plane >= 8
     for line in lines:
-        inside = [inside_polygon(float(x), float(y), section.conductors[0].polygon) for x, y in line]
+        inside = [
+            inside_polygon(float(x), float(y), section.conductors[0].polygon) for x, y in line
+        ]
         assert not any(inside)
         assert (line[:, 1] >= -1e-12).all()
 

@@ -38,7 +38,7 @@ class Standing(QObject):
         self.margins: list[Margin] = []
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
-        self._rest.setInterval(250)
+        self._rest.setInterval(150)
         self._rest.timeout.connect(self._run_next)
         document.settled.connect(self._restart)
         self._restart()

@@ -41,28 +41,29 @@ class DimensionInfo:
     """What a quantity measures.
 
     `si` unit of the stored value; `shown` the unit in which it is shown first; `units` examples for
-    messages; `prefixes` whether the shown unit follows the size.
+    messages; `most` the largest size that can mean anything on a board.
     """
 
     name: str
     si: str
     shown: str
     units: str
+    most: float
 
 
 DIMENSIONS: dict[str, DimensionInfo] = {
     d.name: d
     for d in (
-        DimensionInfo("length", "m", "um", "um, mm, mil, oz (copper)"),
-        DimensionInfo("time", "s", "ns", "ps, ns"),
-        DimensionInfo("frequency", "Hz", "MHz", "kHz, MHz, GHz"),
-        DimensionInfo("resistance", "ohm", "ohm", "mohm, ohm, kohm"),
-        DimensionInfo("capacitance", "F", "pF", "fF, pF, nF"),
-        DimensionInfo("voltage", "V", "V", "mV, V"),
-        DimensionInfo("data rate", "b/s", "Gb/s", "Mb/s, Gb/s, GBd"),
-        DimensionInfo("ratio", "1", "%", "%"),
-        DimensionInfo("unit interval", "UI", "UI", "UI"),
-        DimensionInfo("loss", "dB", "dB", "dB"),
+        DimensionInfo("length", "m", "um", "um, mm, mil, oz (copper)", 10.0),
+        DimensionInfo("time", "s", "ns", "ps, ns", 1.0),
+        DimensionInfo("frequency", "Hz", "MHz", "kHz, MHz, GHz", 1e13),
+        DimensionInfo("resistance", "ohm", "ohm", "mohm, ohm, kohm", 1e9),
+        DimensionInfo("capacitance", "F", "pF", "fF, pF, nF", 1.0),
+        DimensionInfo("voltage", "V", "V", "mV, V", 1e4),
+        DimensionInfo("data rate", "b/s", "Gb/s", "Mb/s, Gb/s, GBd", 1e13),
+        DimensionInfo("ratio", "1", "%", "%", 1e4),
+        DimensionInfo("unit interval", "UI", "UI", "UI", 1e4),
+        DimensionInfo("loss", "dB", "dB", "dB", 1e4),
     )
 }
 
@@ -199,8 +200,9 @@ def parse_quantity(text: str, dimension: str, default_unit: str | None = None) -
         unit = default_unit
         text = f"{number} {unit}"
     value = float(number) * unit_factor(unit, dimension)
-    if not math.isfinite(value):
-        raise InputError(f"{text[:40]!r} is too large", remedy="Write a finite value.")
+    if not abs(value) <= info.most:
+        most = f"{info.most / unit_factor(info.shown, dimension):g} {info.shown}"
+        raise InputError(f"{text[:40]!r} is too large", remedy=f"At most {most} makes sense here.")
     return Quantity(" ".join(text.split()), value)
 
 

@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import io
 import json
+import struct
 import zipfile
+import zlib
 from collections import OrderedDict
 from dataclasses import fields, is_dataclass
 from pathlib import Path
@@ -77,6 +79,11 @@ def decode(data: bytes, types: tuple[type, ...]) -> Any:
         zipfile.BadZipFile,
         RecursionError,
         NotImplementedError,
+        MemoryError,
+        OverflowError,
+        SyntaxError,
+        struct.error,
+        zlib.error,
     ) as error:
         raise InputError(f"a stored result cannot be read ({error})") from error
 

@@ -73,11 +73,13 @@ class _Entry(QWidget):
         self.edit.installEventFilter(self)
 
     def eventFilter(self, watched: object, event: QEvent | None) -> bool:
-        if (
-            isinstance(event, QKeyEvent)
-            and event.type() == QEvent.Type.KeyPress
-            and event.key() == Qt.Key.Key_Escape
-        ):
+        if not isinstance(event, QKeyEvent) or event.key() != Qt.Key.Key_Escape:
+            return False
+        if event.type() == QEvent.Type.ShortcutOverride:
+            # Escape belongs to the entry while something unfinished stands in it.
+            event.setAccepted(self.edit.text() != self._old)
+            return event.isAccepted()
+        if event.type() == QEvent.Type.KeyPress:
             self._show_text(self._old)
             return True
         return False
@@ -110,6 +112,12 @@ class _Entry(QWidget):
         self._old = self.edit.text()
         self._tell("")
 
+    def _is_busy(self, content: str) -> bool:
+        """Whether the user is typing here, or still has to read why an entry was refused."""
+        typing = self.edit.hasFocus() and self.edit.isModified()
+        refused = bool(self.problem.text()) and content == self._old
+        return typing or refused
+
     def _take(self, typed: str) -> None:
         """Apply what was typed; raise `OndaError` where it is refused."""
         raise NotImplementedError
@@ -134,9 +142,9 @@ class QuantityField(_Entry):
 
     def show_quantity(self, quantity: Quantity | None) -> None:
         """Show a quantity as it was typed, unless the user is typing here."""
-        if self.edit.hasFocus() and self.edit.isModified():
-            return
         content = pretty(quantity) if quantity is not None else ""
+        if self._is_busy(content):
+            return
         self._unit = content.split(" ", 1)[1] if " " in content else self._unit
         if content != self._old or self.problem.isVisible() or self.edit.text() != content:
             self._show_text(content)
@@ -154,7 +162,7 @@ class TextField(_Entry):
 
     def show_text(self, content: str) -> None:
         """Show the text, unless the user is typing here."""
-        if not (self.edit.hasFocus() and self.edit.isModified()) and content != self.edit.text():
+        if not self._is_busy(content) and content != self.edit.text():
             self._show_text(content)
 
     def _take(self, typed: str) -> None:

@@ -249,12 +249,10 @@ class Ribbon(QWidget):
     def _edge_at(self, point: QPointF) -> Span | None:
         """The trace whose right end is near a point."""
         for span in self._spans:
+            if span.kind != "trace":
+                continue
             rect = self.piece_rect(span)
-            if (
-                span.kind == "trace"
-                and abs(point.x() - rect.right()) < 4
-                and rect.top() - 2 < point.y() < rect.bottom() + 2
-            ):
+            if abs(point.x() - rect.right()) < 4 and rect.top() - 2 < point.y() < rect.bottom() + 2:
                 return span
         return None
 

@@ -1,0 +1,68 @@
+"""The real window, on the demo, with results shared between tests."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QWidget
+from pytestqt.qtbot import QtBot
+
+from onda.app.main import STAGES_BUILT
+from onda.app.shell.window import MainWindow
+from onda.project.model import Project
+from onda.studies.cache import ResultCache
+
+MakeWindow = Callable[..., MainWindow]
+
+
+@pytest.fixture
+def make_window(qtbot: QtBot, project: Project, shared_cache: ResultCache) -> Iterator[MakeWindow]:
+    """Opens windows and closes them at the end."""
+    made: list[MainWindow] = []
+
+    def make(what: Project = project, path: Path | None = None, stage: str = "paths") -> MainWindow:
+        pool = ThreadPoolExecutor(2, thread_name_prefix="onda-study")
+        window = MainWindow(what, path, STAGES_BUILT, executor=pool, cache=shared_cache)
+        made.append(window)
+        qtbot.addWidget(window)
+        window.show()
+        window.selection.go(stage)
+        assert window.settle()
+        return window
+
+    yield make
+    for window in made:
+        window.close()
+
+
+@pytest.fixture
+def window(make_window: MakeWindow) -> MainWindow:
+    """A window on Paths."""
+    return make_window()
+
+
+def drag(widget: QWidget, start: QPointF, end: QPointF, steps: int = 5) -> None:
+    """Press, move in steps, release."""
+    at = start.toPoint()
+    QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=at)
+    for k in range(1, steps + 1):
+        here = QPoint(
+            round(start.x() + (end.x() - start.x()) * k / steps),
+            round(start.y() + (end.y() - start.y()) * k / steps),
+        )
+        QTest.mouseMove(widget, here)
+    QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end.toPoint())
+
+
+def type_into(edit: QWidget, text: str) -> None:
+    """Replace what is in a field and leave it with Enter."""
+    edit.setFocus()
+    edit.selectAll()  # type: ignore[attr-defined]
+    QTest.keyClick(edit, Qt.Key.Key_Delete)
+    QTest.keyClicks(edit, text)
+    QTest.keyClick(edit, Qt.Key.Key_Return)

@@ -1,0 +1,190 @@
+"""Document and job desk, without a window."""
+
+from __future__ import annotations
+
+import threading
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from pytestqt.qtbot import QtBot
+
+from onda.app.document import Document
+from onda.app.jobs import JobDesk
+from onda.demo import fulmar_project
+from onda.errors import NotPhysical
+from onda.project.edits import add_copy, keep_state, rename_object, set_value
+from onda.project.model import Project
+from onda.studies.cache import ResultCache
+from onda.studies.runner import StudyRunner
+from onda.studies.study import Control, Study
+
+
+@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    steps=st.lists(
+        st.tuples(st.sampled_from("abcug"), st.text("xyz", min_size=1, max_size=3)), max_size=12
+    )
+)
+def test_do_undo_redo_come_out_equal(qtbot: QtBot, steps: list[tuple[str, str]]) -> None:
+    """Whatever is done, undoing all gives the first tree and redoing all the last."""
+    start = fulmar_project()
+    document = Document(start)
+    for kind, word in steps:
+        p = document.project
+        if kind == "a":
+            document.edit("keep", keep_state(p, word)) if len(p.kept) < 20 else None
+        elif kind == "b":
+            document.edit("rename", rename_object(p, "paths", "clk-adc", word))
+        elif kind == "c":
+            document.edit("copy", add_copy(p, "paths", "clk-adc")[0])
+        elif kind == "u":
+            document.undo()
+        else:
+            with document.gesture():
+                for k in range(3):
+                    document.edit(
+                        "drag", rename_object(document.project, "paths", "clk-ref", f"{word}{k}")
+                    )
+    last = document.project
+    count = document.stack.index()
+    for _ in range(count):
+        document.undo()
+    assert document.project == start
+    for _ in range(count):
+        document.redo()
+    assert document.project == last
+    document.close()
+
+
+def test_one_gesture_is_one_step_and_settles_once(qtbot: QtBot, project: Project) -> None:
+    document = Document(project)
+    settled: list[int] = []
+    changed: list[int] = []
+    document.settled.connect(lambda: settled.append(1))
+    document.changed.connect(lambda: changed.append(1))
+    with document.gesture():
+        for name in "abc":
+            document.edit("rename", rename_object(document.project, "paths", "clk-adc", name))
+    assert (len(changed), len(settled), document.stack.count()) == (3, 1, 1)
+    document.edit("same", document.project)
+    assert document.stack.count() == 1
+    with document.gesture():
+        document.edit("rename", rename_object(document.project, "paths", "clk-adc", "d"))
+    assert document.stack.count() == 2
+    document.close()
+
+
+def test_saved_means_the_file_holds_this_tree(
+    qtbot: QtBot, project: Project, tmp_path: Path
+) -> None:
+    document = Document(project, tmp_path / "a.onda")
+    assert document.is_saved
+    document.edit("rename", set_value(project, name="B"))
+    assert not document.is_saved
+    document.save()
+    assert document.is_saved
+    document.undo()
+    assert not document.is_saved
+    document.redo()
+    assert document.is_saved
+    document.close()
+    assert not Document(project).is_saved
+
+
+class Desk:
+    """A desk with one worker and a study whose runs wait until they are let go."""
+
+    def __init__(self, folder: Path) -> None:
+        self.pool = ThreadPoolExecutor(1, thread_name_prefix="onda-study")
+        self.desk = JobDesk(StudyRunner(self.pool, ResultCache(folder)), self.pool)
+        self.gate = threading.Event()
+        self.runs: list[float] = []
+        self.results: list[float] = []
+        self.errors: list[str] = []
+
+        def run(inputs: float, control: Control) -> float:
+            self.runs.append(inputs)
+            while not self.gate.wait(0.01):
+                control.progress(0.3)
+            control.progress(0.9)
+            if inputs < 0:
+                raise NotPhysical("value", inputs, "above 0")
+            if inputs == 0:
+                raise ZeroDivisionError
+            return 2 * inputs
+
+        self.study: Study[float, float] = Study("doubling", run, (), False)
+
+    def ask(self, value: float, *, urgent: bool = False) -> None:
+        self.desk.request(
+            "slot", self.study, value, self.results.append, self.errors.append, urgent=urgent
+        )
+
+
+@pytest.fixture
+def desk(qtbot: QtBot, tmp_path: Path):
+    made = Desk(tmp_path)
+    yield made
+    made.gate.set()
+    made.desk.close()
+
+
+def test_only_the_newest_wish_is_served(desk: Desk, qtbot: QtBot) -> None:
+    for value in (1.0, 2.0, 3.0, 4.0):
+        desk.ask(value)
+    desk.gate.set()
+    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=5000)
+    assert desk.results == [8.0]
+    assert 2.0 not in desk.runs
+    assert 3.0 not in desk.runs
+
+
+def test_while_dragging_the_run_under_way_is_shown(desk: Desk, qtbot: QtBot) -> None:
+    desk.ask(1.0, urgent=True)
+    desk.ask(2.0, urgent=True)
+    desk.ask(3.0, urgent=True)
+    desk.gate.set()
+    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=5000)
+    assert desk.results == [2.0, 6.0]
+
+
+def test_known_results_come_at_once(desk: Desk, qtbot: QtBot) -> None:
+    desk.gate.set()
+    desk.ask(5.0)
+    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=5000)
+    desk.ask(5.0)
+    assert desk.results == [10.0, 10.0]
+    assert desk.runs == [5.0]
+
+
+def test_errors_are_told_as_sentences(desk: Desk, qtbot: QtBot) -> None:
+    desk.gate.set()
+    desk.ask(-1.0)
+    qtbot.waitUntil(lambda: len(desk.errors) == 1, timeout=5000)
+    assert desk.errors == ["value: must be above 0, got -1.0"]
+    desk.ask(0.0)
+    qtbot.waitUntil(lambda: len(desk.errors) == 2, timeout=5000)
+    assert "failed unexpectedly" in desk.errors[1]
+
+
+def test_progress_and_cancel(desk: Desk, qtbot: QtBot) -> None:
+    desk.ask(1.0)
+    qtbot.waitUntil(lambda: [r.share for r in desk.desk.under_way] == [0.3], timeout=5000)
+    left = desk.desk.under_way[0].seconds_left
+    assert left is not None
+    assert left > 0
+    desk.desk.cancel_all()
+    assert desk.desk.is_idle
+    desk.gate.set()
+    desk.ask(7.0)
+    qtbot.waitUntil(lambda: desk.results == [14.0], timeout=5000)
+
+
+def test_a_closed_desk_takes_nothing(desk: Desk) -> None:
+    desk.gate.set()
+    desk.desk.close()
+    desk.ask(1.0)
+    assert desk.desk.is_idle

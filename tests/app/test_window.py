@@ -1,0 +1,292 @@
+"""The frame: stages, kept states, saving, recovery, closing in mid-run, the look."""
+
+from __future__ import annotations
+
+import errno
+import os
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QFileDialog
+
+from onda.app.selection import STAGES
+from onda.app.shell.margin_strip import bar_scale
+from onda.app.shell.window import MainWindow
+from onda.app.theme import DAY, NIGHT, Tokens
+from onda.app.tour import set_resistor
+from onda.project.model import Project
+from onda.project.recovery import Autosave
+from onda.project.store import load_project, save_project
+from tests.app.conftest import MakeWindow
+
+
+def test_stages_by_key_and_click(window: MainWindow) -> None:
+    for i, stage in enumerate(STAGES[:9]):
+        QTest.keyClick(window, Qt.Key(Qt.Key.Key_1 + i), Qt.KeyboardModifier.ControlModifier)
+        assert window.selection.stage == stage.id
+    last = window.course.centre(11).toPoint()
+    QTest.mouseClick(window.course, Qt.MouseButton.LeftButton, pos=last)
+    assert window.selection.stage == "release"
+    window.course.setFocus()
+    QTest.keyClick(window.course, Qt.Key.Key_Left)
+    QTest.keyClick(window.course, Qt.Key.Key_Return)
+    assert window.selection.stage == "captures"
+    QTest.keyClick(window, Qt.Key.Key_PageUp, Qt.KeyboardModifier.ControlModifier)
+    assert window.selection.stage == "fields"
+
+
+def test_stages_to_come_say_what_they_will_do(window: MainWindow) -> None:
+    for stage in STAGES:
+        if stage.ready:
+            continue
+        window.selection.go(stage.id)
+        assert window.surfaces.currentWidget() is window.coming
+        assert stage.promise in window.coming._promise.text()
+        assert not window.inspectors.isVisible()
+
+
+def test_keys_page_opens_and_closes(window: MainWindow) -> None:
+    QTest.keyClick(window, Qt.Key.Key_F1)
+    assert window.surfaces.currentWidget() is window.keys_page
+    window.selection.go("lines")
+    assert window.surfaces.currentWidget() is window.stages["lines"].surface
+
+
+def test_kept_states_in_the_list(window: MainWindow) -> None:
+    for _ in range(4):
+        window.keep()
+    listing = window.listing
+    assert [r.faded for r in listing.kept.rows] == [True, False, False, False]
+    listing.kept.chosen.emit("k2")
+    assert [k.shown for k in window.document.project.kept] == [False, False, True, True]
+    listing.kept.removed.emit("k1")
+    assert [k.id for k in window.document.project.kept] == ["k2", "k3", "k4"]
+    listing._rename_kept("k2", "Before the trim")
+    assert window.document.project.kept[0].name == "Before the trim"
+    set_resistor(window, "clk-adc", 40.0)
+    listing._restore("k2")
+    assert window.document.project.design.path("clk-adc").elements[0].value.si == 15.0
+    for _ in range(9):
+        window.undo()
+    assert window.document.project.kept == ()
+    assert window.settle()
+
+
+def test_k_typed_into_a_field_is_a_letter(window: MainWindow) -> None:
+    edit = window.stages["paths"].form.form.fields[0].edit
+    edit.setFocus()
+    QTest.keyClick(edit, Qt.Key.Key_K)
+    assert window.document.project.kept == ()
+    QTest.keyClick(edit, Qt.Key.Key_Escape)
+
+
+def test_copy_rename_and_remove_an_object(window: MainWindow) -> None:
+    window.listing.add.click()
+    assert window.settle()
+    assert window.selection.subject == "paths-1"
+    assert window.stages["paths"].surface.title.text() == "ADC sample clock copy"
+    window.listing.rename_wanted.emit("paths-1", "Try")
+    assert window.stages["paths"].surface.title.text() == "Try"
+    window.listing.remove_wanted.emit("paths-1")
+    assert window.settle()
+    assert window.selection.subject == "clk-adc"
+    window.listing.remove_wanted.emit("jl0")
+    assert "uses it" in window.messages.text.text()
+
+
+def test_save_close_reopen(make_window: MakeWindow, tmp_path: Path) -> None:
+    file = tmp_path / "fulmar.onda"
+    window = make_window(path=file)
+    window.keep()
+    set_resistor(window, "clk-adc", 46.0)
+    assert not window.document.is_saved
+    QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    assert window.document.is_saved
+    assert "•" not in window.windowTitle()
+    saved = window.document.project
+    window.close()
+    again = make_window(load_project(file), file)
+    assert again.document.project == saved
+    assert again.document.is_saved
+    assert again.document.recoverable() is None
+    assert [k.name for k in again.document.project.kept] == ["State 1"]
+
+
+def test_save_as_asks_for_a_name_and_adds_the_suffix(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    chosen = str(tmp_path / "board")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (chosen, ""))
+    window.save()
+    assert (tmp_path / "board.onda").exists()
+    assert window.document.path == tmp_path / "board.onda"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: ("", ""))
+    window.save_as()
+    assert window.document.path == tmp_path / "board.onda"
+
+
+def test_full_disk_is_told_and_nothing_is_lost(
+    make_window: MakeWindow, project: Project, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    before = file.read_bytes()
+    window = make_window(path=file)
+    set_resistor(window, "clk-adc", 46.0)
+
+    def full(descriptor: int) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    with monkeypatch.context() as patch:
+        patch.setattr(os, "fsync", full)
+        window.save()
+    assert "No space left" in window.messages.text.text()
+    assert window.messages.isVisible()
+    assert file.read_bytes() == before
+    assert not window.document.is_saved
+    window.messages.press("Close")
+    window.save()
+    assert load_project(file) == window.document.project
+
+
+def test_file_that_vanished_is_written_anew(
+    make_window: MakeWindow, project: Project, tmp_path: Path
+) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    window = make_window(path=file)
+    file.unlink()
+    set_resistor(window, "clk-adc", 46.0)
+    window.save()
+    assert "written anew" in window.messages.text.text()
+    assert load_project(file) == window.document.project
+
+
+def test_opening_a_broken_file_keeps_what_is_open(window: MainWindow, tmp_path: Path) -> None:
+    broken = tmp_path / "broken.onda"
+    broken.write_text('{"schema_version": 1,\n "name": }')
+    before = window.document.project
+    window.load(broken)
+    assert "broken.onda, line 2" in window.messages.text.text()
+    assert window.document.project is before
+
+
+def test_opening_another_project(window: MainWindow, project: Project, tmp_path: Path) -> None:
+    other = project.model_copy(update={"name": "Second board"})
+    save_project(other, tmp_path / "b.onda")
+    set_resistor(window, "clk-adc", 46.0)
+    window.load(tmp_path / "b.onda")
+    assert window.settle()
+    assert window.document.project.name == "Second board"
+    assert not window.document.stack.canUndo()
+    assert window.windowTitle().startswith("Second board")
+
+
+def test_unsaved_work_survives_a_crash(
+    make_window: MakeWindow, project: Project, tmp_path: Path
+) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    crashed = make_window(path=file)
+    set_resistor(crashed, "clk-adc", 46.0)
+    lost = crashed.document.project
+    crashed.document.autosave_now()
+    assert load_project(file) == project
+    window = make_window(path=file)
+    window.offer_recovery()
+    assert window.messages.actions_shown == ["Recover it", "Forget it", "Close"]
+    window.messages.press("Recover it")
+    assert window.document.project == lost
+    window.undo()
+    assert window.document.project == project
+    window.redo()
+    window.save()
+    assert Autosave(file).read() is None
+
+
+def test_closing_keeps_unsaved_work_aside(
+    make_window: MakeWindow, project: Project, tmp_path: Path
+) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    window = make_window(path=file)
+    set_resistor(window, "clk-adc", 46.0)
+    window.close()
+    found = Autosave(file).read()
+    assert found is not None
+    assert found.project == window.document.project
+
+
+def test_closing_in_mid_run_ends_all_threads(make_window: MakeWindow) -> None:
+    """The leak guard of the suite looks for threads afterwards."""
+    window = make_window()
+    for ohm in (20.0, 21.0, 22.0):
+        set_resistor(window, "clk-adc", ohm)
+    assert not window.desk.is_idle
+    window.close()
+    assert window.desk.is_idle
+
+
+def test_cancel_stops_and_work_goes_on(window: MainWindow) -> None:
+    set_resistor(window, "clk-adc", 23.4)
+    QTest.keyClick(window, Qt.Key.Key_Escape)
+    assert window.desk.under_way == []
+    assert window.settle()
+    set_resistor(window, "clk-adc", 24.0)
+    assert window.settle()
+    assert window.stages["paths"].result.z_source == pytest.approx(42.0)
+
+
+def test_night_and_small_and_large_windows_draw(window: MainWindow) -> None:
+    for size in ((1000, 640), (1280, 800), (2560, 1440)):
+        for night in (True, False):
+            window.resize(*size)
+            window.look.set_night(night)
+            for stage in window.stages:
+                window.selection.go(stage)
+                assert window.settle()
+                image = window.grab().toImage()
+                assert image.width() >= size[0]
+                corner = image.pixelColor(QPoint(4, image.height() - 4)).name().upper()
+                assert corner == (NIGHT if night else DAY).sheet
+
+
+def luminance(color: str) -> float:
+    parts = [int(color[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+    linear = [c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4 for c in parts]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+@pytest.mark.parametrize("tokens", [DAY, NIGHT], ids=["day", "night"])
+@pytest.mark.parametrize(
+    "role", ["ink", "secondary", "sea", "kept_ink", "tight_ink", "fails", "holds"]
+)
+@pytest.mark.parametrize("ground", ["paper", "sheet"])
+def test_text_colours_have_contrast(tokens: Tokens, role: str, ground: str) -> None:
+    light, dark = sorted((luminance(getattr(tokens, n)) for n in (role, ground)), reverse=True)
+    assert (light + 0.05) / (dark + 0.05) >= 4.2 if role == "holds" else 4.5
+
+
+def test_bars_show_limits_and_kept_marks(window: MainWindow) -> None:
+    for margin in window.strip.margins:
+        low, high = bar_scale(margin, [5.0])
+        for limit in (margin.low, margin.high):
+            assert limit is None or low <= limit <= high
+        assert low <= margin.value <= high
+        assert high >= 5.0
+
+
+def test_everything_can_be_reached_with_tab(window: MainWindow) -> None:
+    seen = set()
+    window.listing.objects.setFocus()
+    for _ in range(40):
+        widget = QApplication.focusWidget()
+        assert widget is not None
+        seen.add(widget.accessibleName())
+        QTest.keyClick(widget, Qt.Key.Key_Tab)
+    assert "Path ribbon" in seen
+    assert "Value" in seen
+    assert "Trim: Value" in seen
+    assert any(name.startswith("Course") for name in seen)

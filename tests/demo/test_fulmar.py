@@ -1,0 +1,31 @@
+"""The demo project holds what the tour needs, and nothing from anywhere else."""
+
+from __future__ import annotations
+
+from onda.demo import fulmar_project
+from onda.project.model import CopperLayer
+from onda.project.store import dumps, loads
+
+
+def test_fulmar_is_complete_and_stable() -> None:
+    project = fulmar_project()
+    assert project == fulmar_project()
+    assert loads(dumps(project)) == project
+    assert len(project.design.stackup.copper) == 8
+    assert [c.name for c in project.design.line_classes] == ["Converter pairs", "Clocks", "General"]
+    assert [p.id for p in project.design.paths] == ["clk-adc", "clk-ref", "jl0"]
+    assert project.design.links[0].bits == 100_000
+    assert project.design.links[0].rate.si == 16.25e9
+
+
+def test_build_is_symmetric() -> None:
+    layers = fulmar_project().design.stackup.layers
+    for top, bottom in zip(layers, layers[::-1], strict=True):
+        assert type(top) is type(bottom)
+        if isinstance(top, CopperLayer) and isinstance(bottom, CopperLayer):
+            assert top.thickness == bottom.thickness
+            assert top.role == bottom.role
+
+
+def test_every_requirement_names_its_source() -> None:
+    assert all(r.source for r in fulmar_project().requirements)

@@ -1,0 +1,132 @@
+"""Edits make new trees, share what did not change, and refuse what does not fit."""
+
+from __future__ import annotations
+
+import pytest
+from pydantic import ValidationError
+
+from onda.errors import InputError
+from onda.project.edits import (
+    add_copy,
+    keep_state,
+    objects_of,
+    remove_object,
+    rename_kept,
+    rename_object,
+    replace_class,
+    replace_link,
+    replace_path,
+    restore_kept,
+    set_value,
+    show_kept,
+    with_design,
+    without_kept,
+)
+from onda.project.model import Project, Termination
+from onda.project.quantities import parse_quantity
+
+
+def test_an_edit_leaves_the_old_tree_alone(project: Project) -> None:
+    before = project.model_dump_json()
+    path = set_value(project.design.path("clk-adc"), name="Other")
+    new = replace_path(project, path)
+    assert project.model_dump_json() == before
+    assert new.design.path("clk-adc").name == "Other"
+
+
+def test_what_did_not_change_is_shared(project: Project) -> None:
+    new = replace_path(project, set_value(project.design.path("clk-adc"), name="Other"))
+    assert new.design.stackup is project.design.stackup
+    assert new.design.paths[1] is project.design.paths[1]
+
+
+def test_trees_are_frozen(project: Project) -> None:
+    with pytest.raises(ValidationError):
+        project.name = "x"  # type: ignore[misc]
+    with pytest.raises(ValidationError):
+        project.design.materials[0].dk = 2.0  # type: ignore[misc]
+
+
+def test_refused_edits_say_where(project: Project) -> None:
+    with pytest.raises(InputError, match=r"dk.*greater than or equal to 1"):
+        set_value(project.design.materials[0], dk=0.1)
+    layers = tuple(
+        set_value(layer, role="plane") if layer.id == "L1" else layer
+        for layer in project.design.stackup.layers
+    )
+    stackup = set_value(project.design.stackup, layers=layers)
+    with pytest.raises(InputError, match="is no signal layer"):
+        with_design(project, stackup=stackup)
+
+
+def test_replacing_by_id(project: Project) -> None:
+    line_class = set_value(
+        project.design.line_classes[0], target=parse_quantity("92 ohm", "resistance")
+    )
+    assert replace_class(project, line_class).design.line_classes[0].target.si == 92.0
+    link = set_value(project.design.links[0], bits=5000)
+    assert replace_link(project, link).design.links[0].bits == 5000
+
+
+def test_kept_states_come_and_go(project: Project) -> None:
+    one = keep_state(project, "First", "as opened")
+    assert one.kept[0].design is project.design
+    assert one.kept[0].note == "as opened"
+    changed = replace_path(one, set_value(one.design.path("clk-adc"), name="Other"))
+    assert restore_kept(changed, "k1").design == project.design
+    assert rename_kept(changed, "k1", "Start").kept[0].name == "Start"
+    assert without_kept(changed, "k1").kept == ()
+    assert keep_state(without_kept(keep_state(one, "b"), "k1"), "c").kept[-1].id == "k3"
+
+
+def test_at_most_three_kept_states_are_shown(project: Project) -> None:
+    p = project
+    for name in "abcd":
+        p = keep_state(p, name)
+    assert [k.shown for k in p.kept] == [False, True, True, True]
+    p = show_kept(p, "k1", True)
+    assert sum(k.shown for k in p.kept) == 3
+    assert not show_kept(p, "k4", False).kept[3].shown
+
+
+@pytest.mark.parametrize("stage", ["lines", "paths", "eyes"])
+def test_copies_bring_their_requirements(project: Project, stage: str) -> None:
+    source = objects_of(project, stage)[0].id
+    wanted = sum((r.stage, r.subject) == (stage, source) for r in project.requirements)
+    assert wanted
+    new, identifier = add_copy(project, stage, source)
+    assert objects_of(new, stage)[-1].id == identifier
+    assert sum((r.stage, r.subject) == (stage, identifier) for r in new.requirements) == wanted
+    again, other = add_copy(new, stage, identifier)
+    assert other != identifier
+    assert objects_of(again, stage)[-1].name.endswith("copy copy")
+    gone = remove_object(new, stage, identifier)
+    assert gone == project
+
+
+def test_objects_in_use_stay(project: Project) -> None:
+    with pytest.raises(InputError, match="Converter lane 0 uses it"):
+        remove_object(project, "paths", "jl0")
+    with pytest.raises(InputError, match="ADC sample clock uses it"):
+        remove_object(project, "lines", "clocks")
+    with pytest.raises(InputError, match="the last one"):
+        remove_object(project, "eyes", "jl0")
+    with pytest.raises(InputError, match="nothing to start from"):
+        add_copy(project, "paths", "ghost")
+
+
+def test_rename(project: Project) -> None:
+    assert (
+        rename_object(project, "paths", "clk-adc", "Clock").design.path("clk-adc").name == "Clock"
+    )
+    with pytest.raises(InputError):
+        rename_object(project, "paths", "clk-adc", "")
+
+
+@pytest.mark.parametrize(
+    ("kind", "words"),
+    [("parallel", "r, rail"), ("split", "r, r_low, rail"), ("ac", "r, c")],
+)
+def test_terminations_need_their_parts(kind: str, words: str) -> None:
+    with pytest.raises(InputError, match=words):
+        set_value(Termination(), kind=kind)

@@ -1,0 +1,260 @@
+"""Project files: round trip, hostile input, and saves that fail."""
+
+from __future__ import annotations
+
+import errno
+import json
+import os
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from onda.errors import InputError
+from onda.project import store
+from onda.project.model import Project
+from onda.project.recovery import Autosave
+from onda.project.store import dumps, load_project, loads, save_project
+
+
+def tree(project: Project) -> dict:
+    return json.loads(dumps(project))
+
+
+def changed(project: Project, path: str, value: object) -> str:
+    """Text of the project with one item replaced; path like design.materials.0.dk."""
+    data = tree(project)
+    at: object = data
+    *way, last = path.split(".")
+    for part in way:
+        at = at[int(part)] if isinstance(at, list) else at[part]  # type: ignore[index]
+    at[int(last) if isinstance(at, list) else last] = value  # type: ignore[index]
+    return json.dumps(data)
+
+
+def test_round_trip_keeps_everything(project: Project, tmp_path: Path) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    assert load_project(file) == project
+    assert dumps(load_project(file)) == dumps(project)
+
+
+def test_file_is_one_item_a_line_with_sorted_keys(project: Project) -> None:
+    lines = dumps(project).splitlines()
+    assert len(lines) > 500
+    assert max(map(len, lines)) < 200
+    keys = [line.strip().split('"')[1] for line in lines if line.startswith(' "')]
+    assert keys == sorted(keys)
+
+
+def test_quantities_are_kept_as_typed_and_as_si(project: Project) -> None:
+    data = tree(project)
+    rs = data["design"]["paths"][0]["elements"][0]["value"]
+    assert rs == {"text": "15 ohm", "si": 15.0}
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "words"),
+    [
+        ("design.materials.0.dk", 0.2, r"design.materials\[0\].dk: .*greater than or equal to 1"),
+        ("design.materials.0.dk", "4.2", r"materials\[0\].dk"),
+        ("design.materials.0.df", 2, r"materials\[0\].df"),
+        ("design.materials.0.at", "8", r"has no unit"),
+        ("design.materials.0.at", "8 lightyears", r"unknown unit"),
+        ("design.materials.1.id", "prepreg", r"material 'prepreg' is there twice"),
+        ("design.stackup.layers.2.thickness", "0 um", r"must be above 0"),
+        ("design.stackup.layers.2.thickness", "-3 um", r"must be above 0"),
+        ("design.stackup.layers.2.material", "cheese", r"no material 'cheese'"),
+        ("design.stackup.layers.1.kind", "wood", r"kind"),
+        ("design.line_classes.0.on.0.layer", "L2", r"'L2' is no signal layer"),
+        ("design.line_classes.0.on.0.gap", None, r"needs a gap"),
+        ("design.line_classes.1.on.0.gap", "100 um", r"must not have a gap"),
+        ("design.paths.0.elements.2.layer", "L3", r"not routed on 'L3'"),
+        (
+            "design.paths.0.elements.2.line_class",
+            "converter-pairs",
+            r"not routed|a single path needs",
+        ),
+        ("design.paths.0.elements", [], r"elements"),
+        ("design.paths.0.stimulus.frequency", None, r"a clock needs a frequency"),
+        ("design.paths.2.termination.r", None, r"parallel termination needs r"),
+        ("design.links.0.path", "nowhere", r"no path 'nowhere'"),
+        ("design.links.0.prbs", 8, r"prbs"),
+        ("design.links.0.bits", 10**9, r"bits"),
+        ("design.links.0.bits", "many", r"bits"),
+        ("design.links.0.mask.flat", "0.9 UI", r"flat <= width"),
+        ("requirements.0.at_most", "5 ps", r"unknown unit 'ps' for a resistance"),
+        ("requirements.0.at_least", "200 ohm", r"leave no room"),
+        ("requirements.0.subject", "ghost", r"no 'ghost' in lines"),
+        ("requirements.4.at_most", None, r"has no limit"),
+        ("requirements.0.measure", "beauty", r"measure"),
+        ("name", "", r"name"),
+        ("name", 7, r"name"),
+        ("surprise", 1, r"surprise"),
+        ("files", [{"path": "../secret", "sha256": "0" * 64}], r"leaves the project's folder"),
+        ("files", [{"path": "/etc/passwd", "sha256": "0" * 64}], r"leaves the project's folder"),
+        ("files", [{"path": "C:\\x", "sha256": "0" * 64}], r"leaves the project's folder"),
+        ("files", [{"path": "a", "sha256": "zz"}], r"sha256"),
+    ],
+)
+def test_wrong_items_are_named_by_their_path(project, path, value, words) -> None:
+    with pytest.raises(InputError, match=words) as info:
+        loads(changed(project, path, value), file="board.onda")
+    assert "board.onda" in str(info.value)
+
+
+def test_relative_file_inside_the_folder_is_fine(project: Project) -> None:
+    text = changed(project, "files", [{"path": "models/u7.ibs", "sha256": "a" * 64}])
+    assert loads(text).files[0].path == "models/u7.ibs"
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "line 1, column 1: not valid JSON"),
+        ("{", "not valid JSON"),
+        ("[1, 2]", "not an object"),
+        ("null", "not an object"),
+        ('{"schema_version": 1', "not valid JSON"),
+        ("{}", "no schema version"),
+        ('{"schema_version": "1"}', "no schema version"),
+        ('{"schema_version": true}', "no schema version"),
+        ('{"schema_version": 0}', "no schema version"),
+        ('{"schema_version": 99}', "newer Onda .schema 99.*left as it is"),
+        ('{"schema_version": 1}', "name"),
+        ('{"schema_version": 1, "x": NaN}', "NaN is not a value"),
+        ('{"schema_version": 1, "x": Infinity}', "Infinity is not a value"),
+        ("[" * 200_000, "nested too deeply"),
+        ('{"a":' * 200_000, "nested too deeply"),
+        ('{"schema_version": 1, "x": ' + "9" * 5000 + "}", "too long"),
+    ],
+)
+def test_texts_that_are_no_project_are_refused(text: str, words: str) -> None:
+    with pytest.raises(InputError, match=words):
+        loads(text, file="x.onda")
+
+
+def test_truncation_anywhere_is_refused_with_a_line(project: Project) -> None:
+    text = dumps(project)
+    for cut in range(100, len(text) - 2, len(text) // 23):
+        with pytest.raises(InputError, match="line"):
+            loads(text[:cut], file="x.onda")
+
+
+@given(st.binary(max_size=300))
+def test_any_bytes_are_read_or_refused(data: bytes) -> None:
+    try:
+        loads(data.decode("utf-8", errors="replace"))
+    except InputError:
+        return
+    raise AssertionError("random bytes made a project")
+
+
+@given(position=st.integers(0, 18_000), byte=st.integers(32, 126))
+def test_a_flipped_character_is_read_or_refused(position: int, byte: int) -> None:
+    from onda.demo import fulmar_project
+
+    text = dumps(fulmar_project())
+    at = position % len(text)
+    try:
+        got = loads(text[:at] + chr(byte) + text[at + 1 :])
+    except InputError:
+        return
+    assert isinstance(got, Project)
+
+
+def test_missing_binary_and_oversized_files(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with pytest.raises(InputError, match="no such file"):
+        load_project(tmp_path / "gone.onda")
+    binary = tmp_path / "b.onda"
+    binary.write_bytes(b"\x93NUMPY\xff\xfe")
+    with pytest.raises(InputError, match="not UTF-8"):
+        load_project(binary)
+    with pytest.raises(InputError, match=r"cannot be read|Is a directory"):
+        load_project(tmp_path)
+    monkeypatch.setattr(store, "_LARGEST_BYTES", 4)
+    with pytest.raises(InputError, match="larger than"):
+        load_project(binary)
+
+
+def test_full_disk_leaves_the_old_file_whole(
+    project: Project, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    before = file.read_bytes()
+
+    def full(descriptor: int) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    other = project.model_copy(update={"name": "Other"})
+    with pytest.raises(InputError, match=r"No space left.*as it was"):
+        save_project(other, file)
+    assert file.read_bytes() == before
+    assert [p.name for p in tmp_path.iterdir()] == ["fulmar.onda"]
+
+
+def test_folder_gone_between_load_and_save(project: Project, tmp_path: Path) -> None:
+    with pytest.raises(InputError, match="could not be saved"):
+        save_project(project, tmp_path / "gone" / "fulmar.onda")
+
+
+def test_saving_keeps_the_mode_of_the_file(project: Project, tmp_path: Path) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    file.chmod(0o600)
+    save_project(project, file)
+    assert file.stat().st_mode & 0o777 == 0o600
+
+
+def test_old_schemas_are_migrated_step_by_step(
+    project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The hook: a file of schema 1 is lifted to 2 by the function registered for it."""
+    lifted: list[int] = []
+
+    def lift(data: dict) -> dict:
+        lifted.append(1)
+        return data | {"name": "Lifted"}
+
+    monkeypatch.setattr(store, "SCHEMA_VERSION", 2)
+    monkeypatch.setitem(store.MIGRATIONS, 1, lift)
+    assert loads(dumps(project)).name == "Lifted"
+    assert lifted == [1]
+
+
+def test_autosave_is_read_back_and_forgotten(project: Project, tmp_path: Path) -> None:
+    autosave = Autosave(tmp_path / "fulmar.onda", tmp_path / "state")
+    assert autosave.read() is None
+    autosave.write(project)
+    found = autosave.read()
+    assert found is not None
+    assert found.project == project
+    autosave.clear()
+    assert autosave.read() is None
+
+
+@pytest.mark.parametrize(
+    "content", [b"", b"{", b"[]", b'{"project": 3}', b'{"project": "{}"}', b"\xff"]
+)
+def test_broken_autosave_is_as_good_as_none(tmp_path: Path, content: bytes) -> None:
+    autosave = Autosave(tmp_path / "x.onda", tmp_path)
+    autosave.path.write_bytes(content)
+    assert autosave.read() is None
+
+
+def test_autosaves_of_two_files_do_not_mix(project: Project, tmp_path: Path) -> None:
+    one, two = (Autosave(tmp_path / n, tmp_path) for n in ("a.onda", "b.onda"))
+    one.write(project)
+    assert two.read() is None
+
+
+def test_autosave_without_a_place_says_so(project: Project, tmp_path: Path) -> None:
+    blocked = tmp_path / "file"
+    blocked.write_text("in the way")
+    with pytest.raises(InputError, match="no place for the autosave"):
+        Autosave(None, blocked / "folder").write(project)

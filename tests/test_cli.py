@@ -1,0 +1,193 @@
+"""The command line: exit codes, tables, JSON, errors with file and remedy."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+
+import pytest
+
+from onda import __version__, cli
+from onda.app.tour import take_tour
+from onda.demo import fulmar_project
+from onda.project.edits import replace_path, set_value
+from onda.project.model import Project
+from onda.project.quantities import parse_quantity
+from onda.project.store import save_project
+from onda.studies.cache import ResultCache
+
+
+@pytest.fixture(autouse=True)
+def _shared_results(monkeypatch: pytest.MonkeyPatch, shared_cache: ResultCache) -> None:
+    monkeypatch.setattr("onda.studies.cache.ResultCache", lambda *a: shared_cache)
+
+
+def run(monkeypatch: pytest.MonkeyPatch, *arguments: str) -> int:
+    """Exit code of `onda ARGUMENTS`."""
+    monkeypatch.setattr(sys, "argv", ["onda", *arguments])
+    with pytest.raises(SystemExit) as info:
+        cli.main()
+    return int(info.value.code or 0)
+
+
+def cured() -> Project:
+    project = fulmar_project()
+    path = project.design.path("clk-adc")
+    rs = set_value(path.elements[0], value=parse_quantity("46 ohm", "resistance"))
+    return replace_path(project, set_value(path, elements=(rs, *path.elements[1:])))
+
+
+def test_check_prints_margins_and_fails_because_of_the_clock(monkeypatch, capsys, tmp_path) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(fulmar_project(), file)
+    assert run(monkeypatch, "check", str(file)) == 1
+    out = capsys.readouterr().out
+    assert "ADC sample clock" in out
+    assert "Overshoot" in out
+    assert "1 of 27 fail" in out
+
+
+def test_check_passes_when_the_clock_is_cured(monkeypatch, tmp_path, capsys) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(cured(), file)
+    assert run(monkeypatch, "check", str(file)) == 0
+    assert "0 of 27 fail" in capsys.readouterr().out
+
+
+def test_check_as_json_agrees_with_the_table(monkeypatch, capsys, tmp_path) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(fulmar_project(), file)
+    assert run(monkeypatch, "check", str(file), "--json", "--only", "paths") == 1
+    margins = json.loads(capsys.readouterr().out)
+    assert {m["stage"] for m in margins} == {"paths"}
+    over = next(m for m in margins if m["requirement"] == "over-clk-adc")
+    assert over["state"] == "fails"
+    assert over["value"] == pytest.approx(0.583, abs=0.005)
+    assert over["margin"] == pytest.approx(0.3 - over["value"])
+
+
+def test_check_writes_a_report(monkeypatch, capsys, tmp_path) -> None:
+    file, folder = tmp_path / "fulmar.onda", tmp_path / "report"
+    save_project(fulmar_project(), file)
+    assert run(monkeypatch, "check", str(file), "--report", str(folder)) == 1
+    html = (folder / "index.html").read_text(encoding="utf-8")
+    assert "1 of 27 requirements fail" in html
+    assert "ADC sample clock" in html
+    for name in ("paths-clk-adc.png", "eyes-jl0.png", "lines-clocks.png"):
+        assert name in html
+        assert (folder / name).read_bytes().startswith(b"\x89PNG")
+
+
+def test_names_in_a_report_are_escaped(monkeypatch, tmp_path, capsys) -> None:
+    file, folder = tmp_path / "x.onda", tmp_path / "report"
+    save_project(set_value(fulmar_project(), name="<script>alert(1)</script>"), file)
+    run(monkeypatch, "check", str(file), "--report", str(folder), "--only", "lines")
+    html = (folder / "index.html").read_text(encoding="utf-8")
+    assert "<script>alert" not in html
+    assert "&lt;script&gt;" in html
+
+
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [
+        (None, "no such file"),
+        (b"{", "line 1"),
+        (b"\xff\xfe", "not UTF-8"),
+        (b'{"schema_version": 50}', "newer Onda"),
+    ],
+)
+def test_bad_files_exit_with_2_and_a_sentence(
+    monkeypatch, capsys, tmp_path, content, words
+) -> None:
+    file = tmp_path / "bad.onda"
+    if content is not None:
+        file.write_bytes(content)
+    for command in ("check", "open"):
+        assert run(monkeypatch, command, str(file)) == 2
+        err = capsys.readouterr().err
+        assert words in err
+        assert "bad.onda" in err
+        assert "Traceback" not in err
+
+
+def test_unknown_stage_and_unwritable_report(monkeypatch, capsys, tmp_path) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(fulmar_project(), file)
+    assert run(monkeypatch, "check", str(file), "--only", "soup") == 2
+    assert "no stage 'soup'" in capsys.readouterr().err
+    blocked = tmp_path / "file"
+    blocked.write_text("x")
+    assert (
+        run(monkeypatch, "check", str(file), "--only", "lines", "--report", str(blocked / "r")) == 2
+    )
+    assert "report cannot be written" in capsys.readouterr().err
+
+
+def test_version(monkeypatch, capsys) -> None:
+    assert run(monkeypatch, "--version") == 0
+    assert capsys.readouterr().out.strip() == f"Onda {__version__}"
+
+
+def test_verify_other_files(monkeypatch, capsys, tmp_path) -> None:
+    case = {
+        "topic": "lattice",
+        "cases": [
+            {
+                "id": "mine",
+                "inputs": {
+                    "nodes": [[{"R": 50, "source": True}], [{"R": 50}]],
+                    "lines": [{"node_a": 0, "node_b": 1, "Z0": 50, "delay": 1e-9}],
+                    "source": {
+                        "v_low": 0,
+                        "v_high": 1,
+                        "t_start": 0,
+                        "rise_time_0_100_linear": 1e-10,
+                    },
+                    "probes": {"v_load": 1},
+                },
+                "at": {"time": [0.5e-9, 2e-9]},
+            },
+            {"id": "broken", "inputs": {}},
+        ],
+    }
+    file = tmp_path / "mine.json"
+    file.write_text(json.dumps(case))
+    assert run(monkeypatch, "verify", str(file), "--json") == 0
+    answer = json.loads(capsys.readouterr().out)
+    assert answer["topic"] == "lattice"
+    assert answer["cases"][0]["outputs"]["v_load"] == pytest.approx([0.0, 0.5], abs=1e-3)
+    assert answer["cases"][1]["id"] == "broken"
+    assert "error" in answer["cases"][1]
+    assert run(monkeypatch, "verify", str(tmp_path / "none.json")) == 2
+    assert "cannot be read" in capsys.readouterr().err
+
+
+def test_verify_fails_where_an_output_is_off(monkeypatch, capsys, tmp_path) -> None:
+    from onda.verification.runner import public_files
+
+    data = json.loads(public_files()["lossy_line.json"])
+    data["cases"] = data["cases"][:1]
+    file = tmp_path / "c.json"
+    file.write_text(json.dumps(data))
+    assert run(monkeypatch, "verify", str(file)) == 0
+    data["cases"][0]["outputs"]["pulse_peak"] *= 1.2
+    file.write_text(json.dumps(data))
+    assert run(monkeypatch, "verify", str(file)) == 1
+    assert "FAILS" in capsys.readouterr().out
+
+
+def test_headless_demo_leaves_a_report_with_pictures(monkeypatch, capsys, tmp_path, qapp) -> None:
+    folder = tmp_path / "report"
+    assert run(monkeypatch, "demo", "--headless", "--report", str(folder)) == 0
+    names = {p.name for p in folder.iterdir()}
+    assert {"index.html", "fulmar.onda", "paths-clk-adc.png", "window-1-clock-fails.png"} <= names
+    assert "window-4-eye.png" in (folder / "index.html").read_text(encoding="utf-8")
+    assert "1 of 27 fail" in capsys.readouterr().out
+
+
+def test_tour_takes_its_pictures(tmp_path: Path, qapp) -> None:
+    pictures = take_tour(fulmar_project(), tmp_path)
+    assert len(pictures) == 5
+    for name in pictures:
+        assert (tmp_path / name).stat().st_size > 20_000
