@@ -42,5 +42,5 @@ fi
 
 [ -x .venv/bin/python ] || "$PYTHON" -m venv .venv
 .venv/bin/python -m pip install --quiet --disable-pip-version-check -r requirements.lock
-.venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps -e .
+.venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
 .venv/bin/onda warm-up
