@@ -275,3 +275,36 @@ def test_delay_scale_is_its_own_inverse() -> None:
         assert scale.delay(scale.x(delay)) == pytest.approx(delay, abs=1e-16)
     assert scale.delay(-50.0) == 0.0
     assert scale.delay(5000.0) == 4e-10
+
+
+def test_elements_are_inserted_and_removed_on_the_ribbon(window: MainWindow) -> None:
+    paths = stage(window)
+    window.selection.choose_element("T1")
+    paths.ribbon.insert_wanted.emit("via")
+    assert window.settle()
+    assert window.selection.element == "V4"
+    assert paths.result is not None
+    assert [s.id for s in paths.result.spans][2:5] == ["T1", "V4", "V2"]
+    paths.ribbon.setFocus()
+    QTest.keyClick(paths.ribbon, Qt.Key.Key_Delete)
+    assert window.settle()
+    assert len(window.document.project.design.path("clk-adc").elements) == 7
+    window.undo()
+    assert len(window.document.project.design.path("clk-adc").elements) == 8
+
+
+def test_a_limit_is_typed_on_its_bar(window: MainWindow) -> None:
+    strip = window.strip
+    strip.edit_limit(0)
+    assert strip.editor.text() == "0.300 V"
+    type_into(strip.editor, "0.7 V")
+    assert window.settle()
+    assert strip.margins[0].state is State.HOLDS
+    assert window.standing.state_of("paths", "clk-adc") is State.HOLDS
+    strip.setFocus()
+    QTest.keyClick(strip, Qt.Key.Key_Return)
+    type_into(strip.editor, "soup")
+    assert "not a voltage" in window.messages.text.text()
+    window.undo()
+    assert window.settle()
+    assert strip.margins[0].state is State.FAILS

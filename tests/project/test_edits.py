@@ -8,8 +8,10 @@ from pydantic import ValidationError
 from onda.errors import InputError
 from onda.project.edits import (
     add_copy,
+    insert_element,
     keep_state,
     objects_of,
+    remove_element,
     remove_object,
     rename_kept,
     rename_object,
@@ -17,6 +19,7 @@ from onda.project.edits import (
     replace_link,
     replace_path,
     restore_kept,
+    set_limit,
     set_value,
     show_kept,
     with_design,
@@ -130,3 +133,59 @@ def test_rename(project: Project) -> None:
 def test_terminations_need_their_parts(kind: str, words: str) -> None:
     with pytest.raises(InputError, match=words):
         set_value(Termination(), kind=kind)
+
+
+@pytest.mark.parametrize(
+    ("requirement", "typed", "low", "high"),
+    [
+        ("over-clk-adc", "0.25 V", None, 0.25),
+        ("over-clk-adc", "250 mV", None, 0.25),
+        ("over-clk-adc", " ≤ 0.4", None, 0.4),
+        ("z-clocks-L1", "60 – 68 ohm", 60.0, 68.0),
+        ("z-clocks-L1", "60..68", 60.0, 68.0),
+        ("z-clocks-L1", "60 ohm to 68 ohm", 60.0, 68.0),
+        ("width-jl0", "0.7 UI", 0.7, None),
+        ("mask-jl0", "≥ 20 %", 0.2, None),
+    ],
+)
+def test_limits_are_typed(project: Project, requirement, typed, low, high) -> None:
+    new = next(
+        r for r in set_limit(project, requirement, typed).requirements if r.id == requirement
+    )
+    for limit, wanted in ((new.at_least, low), (new.at_most, high)):
+        assert (limit.si if limit else None) == pytest.approx(wanted)
+
+
+@pytest.mark.parametrize(
+    ("requirement", "typed", "words"),
+    [
+        ("over-clk-adc", "1 – 2 V", "one value"),
+        ("z-clocks-L1", "60 ohm", "two values"),
+        ("z-clocks-L1", "70 – 60 ohm", "leave no room"),
+        ("over-clk-adc", "high", "not a voltage"),
+        ("over-clk-adc", "3 ps", "unknown unit"),
+    ],
+)
+def test_limits_that_make_no_sense_are_refused(project: Project, requirement, typed, words) -> None:
+    with pytest.raises(InputError, match=words):
+        set_limit(project, requirement, typed)
+
+
+@pytest.mark.parametrize(("kind", "name"), [("trace", "T4"), ("via", "V4"), ("resistor", "R1")])
+@pytest.mark.parametrize(("after", "at"), [("T1", 3), ("driver", 0), ("T3", 7)])
+def test_elements_come_and_go(project: Project, kind, name, after, at) -> None:
+    path = project.design.path("clk-adc")
+    longer, made = insert_element(path, after, kind)
+    assert made == name
+    assert longer.elements[at].id == name
+    assert longer.elements[at].kind == kind
+    assert remove_element(longer, made) == path
+
+
+def test_defaults_where_there_is_nothing_alike_and_the_last_line_stays(project: Project) -> None:
+    path = project.design.path("clk-adc")
+    only = set_value(path, elements=(path.elements[2],))
+    for kind in ("via", "resistor"):
+        assert insert_element(only, "T1", kind)[0].elements[1].kind == kind
+    with pytest.raises(InputError, match=r"at least (one piece|1 item)"):
+        remove_element(only, "T1")

@@ -2,18 +2,34 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
 from onda.errors import InputError
-from onda.project.model import Design, KeptState, LineClass, Link, Path, Project, Requirement
+from onda.project.model import (
+    MEASURE_DIMENSIONS,
+    Design,
+    KeptState,
+    LineClass,
+    Link,
+    Path,
+    PathElement,
+    Project,
+    Requirement,
+    SeriesResistor,
+    Via,
+)
+from onda.project.quantities import parse_quantity
 
 __all__ = [
     "add_copy",
+    "insert_element",
     "keep_state",
     "objects_of",
+    "remove_element",
     "remove_object",
     "rename_kept",
     "rename_object",
@@ -21,6 +37,7 @@ __all__ = [
     "replace_link",
     "replace_path",
     "restore_kept",
+    "set_limit",
     "set_value",
     "show_kept",
     "with_design",
@@ -141,6 +158,69 @@ def rename_object(project: Project, stage: str, identifier: str, name: str) -> P
         for item in objects_of(project, stage)
     )
     return _with_objects(project, stage, items)
+
+
+def set_limit(project: Project, requirement: str, typed: str) -> Project:
+    """Change the limit of a requirement from text: ``0.25 V``, or ``58 – 70 ohm`` for a range.
+
+    A number without a unit takes that of the limit it replaces, or of the range's other end.
+    """
+    old = next(r for r in project.requirements if r.id == requirement)
+    dimension = MEASURE_DIMENSIONS[old.measure]
+    present = old.at_most or old.at_least
+    unit = present.text.split(" ", 1)[-1] if present else None
+    parts = [p.strip(" ≤≥") for p in re.split(r"–|\.\.+| to ", typed)]
+    wanted = [name for name in ("at_least", "at_most") if getattr(old, name) is not None]
+    if len(parts) != len(wanted):
+        form = "two values, as in 58 – 70 ohm" if len(wanted) == 2 else "one value"
+        raise InputError(f"{typed.strip()[:40]!r} does not fit this limit", remedy=f"Write {form}.")
+    last = parse_quantity(parts[-1], dimension, unit)
+    unit = last.text.split(" ", 1)[-1]
+    values = [parse_quantity(p, dimension, unit) for p in parts[:-1]] + [last]
+    new = set_value(old, **dict(zip(wanted, values, strict=True)))
+    return set_value(
+        project,
+        requirements=tuple(new if r.id == requirement else r for r in project.requirements),
+    )
+
+
+def insert_element(path: Path, after: str, kind: str) -> tuple[Path, str]:
+    """Insert an element behind another one (at the start where `after` is none of them).
+
+    Parameters
+    ----------
+    kind : "trace", "via" or "resistor"; its values are those of the nearest of its kind
+
+    Returns
+    -------
+    The path and the id of the new element.
+    """
+    ids = [e.id for e in path.elements]
+    at = ids.index(after) + 1 if after in ids else 0
+    near = sorted(range(len(ids)), key=lambda i: abs(i + 1 - at))
+    like = next((path.elements[i] for i in near if path.elements[i].kind == kind), None)
+    letter = {"trace": "T", "via": "V", "resistor": "R"}[kind]
+    name = next(f"{letter}{n}" for n in range(1, 10_000) if f"{letter}{n}" not in ids)
+    new: PathElement
+    if like is not None:
+        new = set_value(like, id=name)
+    elif kind == "via":
+        new = Via(
+            id=name,
+            z0=parse_quantity("80 ohm", "resistance"),
+            delay=parse_quantity("9 ps", "time"),
+            pad=parse_quantity("100 fF", "capacitance"),
+        )
+    elif kind == "resistor":
+        new = SeriesResistor(id=name, value=parse_quantity("22 ohm", "resistance"))
+    else:
+        raise InputError("this path has no trace to start from", remedy="Copy another path.")
+    return set_value(path, elements=(*path.elements[:at], new, *path.elements[at:])), name
+
+
+def remove_element(path: Path, identifier: str) -> Path:
+    """Take an element out of a path; raise `InputError` where no line would be left."""
+    return set_value(path, elements=tuple(e for e in path.elements if e.id != identifier))
 
 
 def keep_state(project: Project, name: str, note: str = "") -> Project:

@@ -5,9 +5,17 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPolygonF,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QToolTip, QWidget
 
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
@@ -37,7 +45,14 @@ def bar_scale(margin: Margin, kept: Sequence[float]) -> tuple[float, float]:
 
 
 class MarginStrip(QWidget):
-    """Bars of the shown margins; kept states as small marks below each."""
+    """Bars of the shown margins; kept states as small marks below each.
+
+    Signals
+    -------
+    limit_typed(requirement, text) : another limit was typed on a bar
+    """
+
+    limit_typed = pyqtSignal(str, str)
 
     def __init__(self, look: Look) -> None:
         super().__init__()
@@ -47,7 +62,14 @@ class MarginStrip(QWidget):
         self._margins: list[Margin] = []
         self._kept: dict[str, list[float]] = {}
         self._first = 0
+        self._focus_at = 0
+        self._editing = ""
+        self.editor = QLineEdit(self)
+        self.editor.hide()
+        self.editor.returnPressed.connect(self._commit)
+        self.editor.editingFinished.connect(self.editor.hide)
         self.setFixedHeight(76)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Margins")
         look.changed.connect(self.update)
@@ -95,8 +117,49 @@ class MarginStrip(QWidget):
                 t.secondary,
             )
         for i, margin in enumerate(self._shown()):
-            self._draw(painter, QRectF(_LEFT + i * _PITCH, 4, _PITCH - 18, 70), margin)
+            rect = QRectF(_LEFT + i * _PITCH, 4, _PITCH - 18, 70)
+            self._draw(painter, rect, margin)
+            if self.hasFocus() and i == self._focus_at:
+                painter.setPen(pen(t.sea, 1, Qt.PenStyle.DotLine))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRoundedRect(rect.adjusted(-5, 1, 5, -1), 5, 5)
         painter.end()
+
+    def edit_limit(self, index: int) -> None:
+        """Open the entry on the limit of a shown bar."""
+        if not 0 <= index < len(self._shown()):
+            return
+        margin = self._shown()[index]
+        self._editing = margin.requirement
+        self.editor.setText(limits_text(margin).lstrip("≤≥ "))
+        self.editor.setAccessibleName(f"Limit of {margin.title}")
+        self.editor.setGeometry(int(_LEFT + index * _PITCH) - 4, 48, 130, 24)
+        self.editor.show()
+        self.editor.setFocus()
+        self.editor.selectAll()
+
+    def _commit(self) -> None:
+        requirement, self._editing = self._editing, ""
+        self.editor.hide()
+        if requirement:
+            self.limit_typed.emit(requirement, self.editor.text())
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.position().x() > _LEFT:
+            self.edit_limit(int((event.position().x() - _LEFT) // _PITCH))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        key = event.key()
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            step = 1 if key == Qt.Key.Key_Right else -1
+            self._focus_at = min(max(self._focus_at + step, 0), max(len(self._shown()) - 1, 0))
+            self.update()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._shown():
+            self.edit_limit(self._focus_at)
+        else:
+            super().keyPressEvent(event)
 
     def _summary(self) -> tuple[str, QColor]:
         t = self._look.t
@@ -178,6 +241,7 @@ class MarginStrip(QWidget):
             if 0 <= index < len(shown):
                 m = shown[index]
                 lines = [m.sentence, f"{m.where}; {m.how}".strip("; "), f"Limit: {m.source}"]
+                lines.append("Double click to type another limit.")
                 tip = "\n".join(line for line in lines if line)
                 QToolTip.showText(event.globalPos(), tip, self)  # type: ignore[attr-defined]
                 return True

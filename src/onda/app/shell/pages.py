@@ -22,6 +22,8 @@ KEYS: tuple[tuple[str, str], ...] = (
     ("Ctrl+O", "open a project"),
     ("Ctrl+D", "day or night"),
     ("Arrows on the ribbon", "slide a probe; up and down choose another; , and . step elements"),
+    ("Insert, Delete on the ribbon", "insert behind the chosen element, remove it"),
+    ("Arrows on the margins", "choose a bar; Enter or a double click types another limit"),
     ("Arrows on the section", "choose a dimension; Enter types on it"),
     ("Arrows in a list, F2, Delete", "choose, rename, remove"),
     ("Esc", "cancel the run, or leave a field as it was"),

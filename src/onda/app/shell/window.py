@@ -33,7 +33,7 @@ from onda.app.stages.base import Context, Stage
 from onda.app.standing import Standing
 from onda.app.theme import Look
 from onda.errors import OndaError
-from onda.project.edits import keep_state
+from onda.project.edits import keep_state, set_limit
 from onda.project.model import Project
 from onda.studies.cache import ResultCache
 from onda.studies.runner import StudyRunner
@@ -137,6 +137,9 @@ class MainWindow(QMainWindow):
         self.listing.rename_wanted.connect(
             lambda i, name: self._try(lambda: self._stage().rename(i, name))
         )
+        self.strip.limit_typed.connect(
+            lambda r, typed: self._try(lambda: self._set_limit(r, typed))
+        )
         self.listing.trouble.connect(lambda words: self.messages.say(words, error=True))
         for stage in self.stages.values():
             stage.margins_changed.connect(self._show_margins)
@@ -232,6 +235,10 @@ class MainWindow(QMainWindow):
             act()
         except OndaError as error:
             self.messages.say(str(error), error=True)
+
+    def _set_limit(self, requirement: str, typed: str) -> None:
+        project = set_limit(self.document.project, requirement, typed)
+        self.document.edit("Change limit", project)
 
     def _step_stage(self, step: int) -> None:
         ids = [s.id for s in STAGES]

@@ -2,9 +2,17 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPolygonF,
+)
+from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 
 from onda.app.selection import Selection
 from onda.app.shell.painting import pen, text
@@ -28,11 +36,14 @@ class Ribbon(QWidget):
     Signals
     -------
     length_dragged(element id, share of its present length), drag_began, drag_ended
+    insert_wanted(kind), remove_wanted : next to, or of, the chosen element
     """
 
     length_dragged = pyqtSignal(str, float)
     drag_began = pyqtSignal()
     drag_ended = pyqtSignal()
+    insert_wanted = pyqtSignal(str)
+    remove_wanted = pyqtSignal()
 
     def __init__(self, look: Look, selection: Selection, probes: Probes) -> None:
         super().__init__()
@@ -318,10 +329,36 @@ class Ribbon(QWidget):
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             probes.current = (probes.current + (1 if key == Qt.Key.Key_Down else -1)) % 3
             self.update()
+        elif key == Qt.Key.Key_Delete:
+            self.remove_wanted.emit()
+        elif key in (Qt.Key.Key_Insert, Qt.Key.Key_Menu):
+            self.show_menu(self.mapToGlobal(self.rect().center()))
         elif key in (Qt.Key.Key_Period, Qt.Key.Key_Comma):
             self._step_element(1 if key == Qt.Key.Key_Period else -1)
         else:
             super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is None:
+            return
+        name = self._element_at(QPointF(event.pos()))
+        if name:
+            self._selection.choose_element(name)
+        self.show_menu(event.globalPos())
+
+    def show_menu(self, point: QPoint) -> None:
+        """What can be done at the chosen element."""
+        menu = QMenu(self)
+        for title, act in (
+            ("Insert trace behind", lambda: self.insert_wanted.emit("trace")),
+            ("Insert via behind", lambda: self.insert_wanted.emit("via")),
+            ("Insert resistor behind", lambda: self.insert_wanted.emit("resistor")),
+            ("Remove", self.remove_wanted.emit),
+        ):
+            action = menu.addAction(title)
+            if action is not None:
+                action.triggered.connect(lambda _, act=act: act())
+        menu.popup(point)
 
     def _step_element(self, step: int) -> None:
         names = [DRIVER, *(s.id for s in self._spans), RECEIVER]

@@ -17,6 +17,7 @@ from onda.app.stages.paths.ribbon import DRIVER, RECEIVER, Ribbon
 from onda.app.stages.paths.scale import LEFT, RIGHT, Probes, waveform_at
 from onda.app.stages.paths.wave_map import WaveMap
 from onda.errors import OndaError
+from onda.project.edits import insert_element, remove_element, replace_path
 from onda.project.model import Path, SeriesResistor, TracePiece
 from onda.project.quantities import format_si, quantity
 from onda.studies.margins import Margin, Measured, margin_of, measure_path
@@ -66,6 +67,8 @@ class PathsStage(Stage):
         self.ribbon.drag_began.connect(self._begin_drag)
         self.ribbon.drag_ended.connect(context.document.end_gesture)
         self.ribbon.length_dragged.connect(self._drag_length)
+        self.ribbon.insert_wanted.connect(self.insert)
+        self.ribbon.remove_wanted.connect(self.take_out)
         self._dragged_from: float | None = None
 
     def _waves_row(self) -> QWidget:
@@ -303,6 +306,34 @@ class PathsStage(Stage):
             r.id: [measure_path(k, r.measure).value for k in self.kept.values()] for r in wanted
         }
         return "this path", shown, kept
+
+    def insert(self, kind: str) -> None:
+        """Insert a trace, a via or a resistor behind the chosen element, and choose it."""
+        path, document = self.path, self.context.document
+        if path is None:
+            return
+        chosen = self.context.selection.element
+        if chosen == RECEIVER:
+            chosen = path.elements[-1].id
+        try:
+            new, name = insert_element(path, chosen, kind)
+            document.edit(f"Insert {name}", replace_path(document.project, new))
+        except OndaError as error:
+            self.surface.tell(str(error))
+            return
+        self.context.selection.choose_element(name)
+
+    def take_out(self) -> None:
+        """Remove the chosen element."""
+        path, document = self.path, self.context.document
+        chosen = self.context.selection.element
+        if path is None or chosen in (DRIVER, RECEIVER):
+            return
+        try:
+            new = remove_element(path, chosen)
+            document.edit(f"Remove {chosen}", replace_path(document.project, new))
+        except OndaError as error:
+            self.surface.tell(str(error))
 
     def _begin_drag(self) -> None:
         self._dragged_from = None
