@@ -13,7 +13,6 @@ from benchmarks.measure import Figure
 
 _START = """
 import time, sys
-started = time.perf_counter()
 from onda.app.main import STAGES_BUILT, application
 from onda.app.shell.window import MainWindow
 from onda.demo import fulmar_project
@@ -23,7 +22,7 @@ window.show()
 while window.stages["paths"].result is None:
     app.processEvents()
 window.grab()
-sys.stdout.write(str(time.perf_counter() - started))
+sys.stdout.write(str(time.time()))
 sys.stdout.flush()
 window.close()
 """
@@ -32,9 +31,12 @@ window.close()
 def _start_once(cache: str) -> float:
     """Milliseconds from the start of the process until the clock is drawn."""
     environment = os.environ | {"XDG_CACHE_HOME": cache, "QT_QPA_PLATFORM": "offscreen"}
-    begun = time.perf_counter()
-    subprocess.run([sys.executable, "-c", _START], env=environment, check=True, capture_output=True)
-    return 1e3 * (time.perf_counter() - begun)
+    begun = time.time()
+    done = subprocess.run(
+        [sys.executable, "-c", _START], env=environment, check=True, capture_output=True, text=True
+    )
+    # The child says when the picture was there; what it does to end is not part of the start.
+    return 1e3 * (float(done.stdout) - begun)
 
 
 def starts() -> list[Figure]:
@@ -76,7 +78,8 @@ def gestures() -> list[Figure]:
         step()
         while not arrived():
             app.processEvents()
-        window.repaint()
+        # The widgets that the result touched are painted with the events now pending.
+        app.processEvents()
         return 1e3 * (time.perf_counter() - begun)
 
     paths, lines = window.stages["paths"], window.stages["lines"]

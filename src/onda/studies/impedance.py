@@ -129,7 +129,7 @@ def solve_line(inputs: LineInputs, fine: bool = True) -> SolvedLine:
         plane_above=inputs.plane_above,
         coating=replace(coating, er=er[coating.material]) if coating else None,
     )
-    result = solve_section(section, quick=not fine)
+    result = solve_section(section, per_piece=5 if fine else 4, quick=not fine)
     losses = resistance(section, result, inputs.resistivity)
     pair = pair_modes(result) if inputs.kind == "pair" else None
     single = None if pair else single_mode(result)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -127,7 +128,11 @@ class CurvePlot(pg.PlotWidget):
         self._readout.setZValue(50)
         self._cross = pg.InfiniteLine(angle=90, movable=False)
         self._cross.setZValue(40)
-        self._items: list[object] = []
+        self._items: dict[str, list[Any]] = {}
+        for always in (self._cross, self._readout):
+            self.plot.addItem(always, ignoreBounds=True)
+            always.hide()
+        self._shown_view: tuple[float, ...] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(70)
         self.scene().sigMouseMoved.connect(self._on_mouse)
@@ -170,14 +175,24 @@ class CurvePlot(pg.PlotWidget):
     ) -> None:
         """Show curves and limits; `view` is x0, x1, y0, y1 in shown units, else all of them.
 
-        `marks` are points (x, y, color) drawn as discs.
+        `marks` are points (x, y, color) drawn as discs. What is drawn already is reused, so that
+        this may be called many times a second.
         """
-        t = self._look.t
         self._curves, self._limits, self._range = list(curves), list(limits), view
         self._marks, self._bars = marks, bars
-        self.plot.clear()
-        for bar in bars:
-            item = pg.BarGraphItem(
+        self._draw_bars()
+        self._draw_lines()
+        self._draw_texts()
+        self._draw_marks()
+        self._fit(view)
+        self._hide_readout()
+
+    def _draw_bars(self) -> None:
+        items = self._pool(
+            "bars", len(self._bars), lambda: pg.BarGraphItem(x=[], height=[], width=1)
+        )
+        for item, bar in zip(items, self._bars, strict=True):
+            item.setOpts(
                 x=bar.x,
                 y0=np.full(len(bar.y), bar.base),
                 height=np.maximum(bar.y - bar.base, 0.0),
@@ -185,44 +200,67 @@ class CurvePlot(pg.PlotWidget):
                 brush=bar.color,
                 pen=None,
             )
-            self.plot.addItem(item)
-        for curve in sorted(curves, key=lambda c: not c.kept):
-            style = Qt.PenStyle.DashLine if curve.kept else Qt.PenStyle.SolidLine
-            pen = pg.mkPen(curve.color, width=curve.width, style=style)
-            item = pg.PlotDataItem(curve.x, curve.y, pen=pen, antialias=True)
-            item.setDownsampling(auto=True, method="peak")
-            self.plot.addItem(item)
-        for limit in limits:
-            x0 = limit.x0 if limit.x0 is not None else self._extent(0)[0]
-            x1 = limit.x1 if limit.x1 is not None else self._extent(0)[1]
-            pen = pg.mkPen(t.fails, width=1.4, style=Qt.PenStyle.DashLine)
-            self.plot.addItem(
-                pg.PlotDataItem([x0, x1], [limit.y, limit.y], pen=pen, antialias=True)
-            )
-            note = pg.TextItem(limit.text, color=t.fails, anchor=(1, 1))
-            note.setFont(self._look.font(11))
-            note.setPos(np.log10(x1) if self._log_x else x1, limit.y)
-            self.plot.addItem(note, ignoreBounds=True)
-        for x, y, color in marks:
-            disc = pg.ScatterPlotItem([x], [y], size=9, brush=color, pen=pg.mkPen(t.sheet))
-            self.plot.addItem(disc)
-        self._draw_notes(curves)
-        self._fit(view)
-        self.plot.addItem(self._cross, ignoreBounds=True)
-        self.plot.addItem(self._readout, ignoreBounds=True)
-        self._cross.hide()
-        self._readout.hide()
 
-    def _draw_notes(self, curves: Sequence[Curve]) -> None:
-        for curve in curves:
-            if not curve.note or not len(curve.x):
-                continue
-            note = pg.TextItem(curve.name, color=curve.color, anchor=(1, 1))
-            note.setFont(self._look.font(11))
-            at = int(0.97 * (len(curve.x) - 1))
-            x = np.log10(curve.x[at]) if self._log_x else curve.x[at]
-            note.setPos(x, curve.y[at])
-            self.plot.addItem(note, ignoreBounds=True)
+    def _draw_lines(self) -> None:
+        t = self._look.t
+        lines = [
+            (c.x, c.y, c.color, c.width, c.kept)
+            for c in sorted(self._curves, key=lambda c: not c.kept)
+        ]
+        for limit in self._limits:
+            ends = np.array(self._limit_ends(limit))
+            lines.append((ends, np.full(2, limit.y), t.fails, 1.4, True))
+        items = self._pool("lines", len(lines), lambda: pg.PlotCurveItem(antialias=True))
+        for item, (x, y, color, width, dashed) in zip(items, lines, strict=True):
+            style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
+            pen = pg.mkPen(color, width=width, style=style)
+            item.setData(np.log10(x) if self._log_x else x, y, pen=pen)
+
+    def _limit_ends(self, limit: Limit) -> tuple[float, float]:
+        low, high = self._extent(0)
+        if self._range is not None:
+            low, high = self._range[:2]
+        return (
+            limit.x0 if limit.x0 is not None else low,
+            limit.x1 if limit.x1 is not None else high,
+        )
+
+    def _draw_texts(self) -> None:
+        """Names at the ends of curves that ask for it, and the words of limits."""
+        texts = [
+            (limit.text, self._look.t.fails, self._limit_ends(limit)[1], limit.y)
+            for limit in self._limits
+        ]
+        for curve in self._curves:
+            if curve.note and len(curve.x):
+                at = int(0.97 * (len(curve.x) - 1))
+                texts.append((curve.name, curve.color, float(curve.x[at]), float(curve.y[at])))
+        items = self._pool("texts", len(texts), lambda: pg.TextItem(anchor=(1, 1)))
+        for item, (words, color, x, y) in zip(items, texts, strict=True):
+            item.setText(words, color)
+            item.setFont(self._look.font(11))
+            item.setPos(np.log10(x) if self._log_x else x, y)
+
+    def _draw_marks(self) -> None:
+        items = self._pool("marks", 1 if self._marks else 0, lambda: pg.ScatterPlotItem(size=9))
+        for item in items:
+            item.setData(
+                [m[0] for m in self._marks],
+                [m[1] for m in self._marks],
+                brush=[pg.mkBrush(m[2]) for m in self._marks],
+                pen=pg.mkPen(self._look.t.sheet),
+            )
+
+    def _pool(self, kind: str, count: int, make: Callable[[], Any]) -> list[Any]:
+        """The first `count` items of a kind, made on first need; the others are taken out."""
+        items = self._items.setdefault(kind, [])
+        while len(items) < count:
+            item = make()
+            self.plot.addItem(item, ignoreBounds=True)
+            items.append(item)
+        while len(items) > count:
+            self.plot.removeItem(items.pop())
+        return items
 
     def _extent(self, axis: int) -> tuple[float, float]:
         values = [c.x if axis == 0 else c.y for c in self._curves if len(c.x)]
@@ -242,6 +280,9 @@ class CurvePlot(pg.PlotWidget):
         if view is None:
             view = (x0, x1, y0 - room, y1 + room)
         a, b = (np.log10(view[0]), np.log10(view[1])) if self._log_x else (view[0], view[1])
+        if (a, b, *view[2:]) == self._shown_view:
+            return
+        self._shown_view = (a, b, *view[2:])
         # Limits first: old ones would hold the new range back.
         self.plot.getViewBox().setLimits(xMin=a, xMax=b)
         self.plot.setXRange(a, b, padding=0)
@@ -278,4 +319,5 @@ class CurvePlot(pg.PlotWidget):
 
     def mouseDoubleClickEvent(self, event: object) -> None:
         """Show all of it again."""
+        self._shown_view = ()
         self._fit(self._range)

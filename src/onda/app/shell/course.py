@@ -53,7 +53,7 @@ class Course(QWidget):
         for signal in (
             look.changed,
             document.saved_changed,
-            document.changed,
+            document.settled,
             standing.changed,
             selection.subject_changed,
         ):

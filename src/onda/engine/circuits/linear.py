@@ -17,7 +17,6 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
 from onda.engine.circuits.net import LinePiece, Net
@@ -113,7 +112,7 @@ def _invert(s: ComplexArray, transform: ComplexArray, samples: int) -> FloatArra
     full[..., : len(s)] = transform * taper
     t = np.arange(samples) * (window / n)
     turn = np.exp(1j * math.pi * np.arange(samples) / n + s[0].real * t)
-    out = scipy.fft.ifft(full, axis=-1, overwrite_x=True)[..., :samples]
+    out = np.fft.ifft(full, axis=-1)[..., :samples]
     return 2.0 * n / window * np.real(out * turn)
 
 

@@ -13,7 +13,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.links.eye_kernels import accumulate, find_crossings
 from onda.engine.links.pulse import PulseResponse
 from onda.errors import NotPhysical
 
@@ -138,6 +137,9 @@ def bit_by_bit_eye(
     ------
     NotPhysical : fewer bits than the pulse response is long, or bits that are all alike
     """
+    # Compiled code loads slowly; a window that only shows known results does without it.
+    from onda.engine.links.eye_kernels import accumulate, find_crossings
+
     if len(bits) < pulse.volts.shape[0] + 16:
         raise NotPhysical(
             "bits", len(bits), f"at least {pulse.volts.shape[0] + 16}, the response's memory"

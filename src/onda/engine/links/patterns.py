@@ -7,7 +7,6 @@ x^n + x^k + 1 (x^13 + x^12 + x^2 + x + 1 for 13).
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from onda.errors import NotPhysical
@@ -29,19 +28,6 @@ _TAPS: dict[int, tuple[int, ...]] = {
 PRBS_ORDERS = tuple(_TAPS)
 
 
-@njit(cache=True, nogil=True)
-def _shift_register(order, taps, count):  # type: ignore[no-untyped-def]
-    state = (1 << order) - 1
-    out = np.empty(count, dtype=np.int8)
-    for i in range(count):
-        out[i] = (state >> (order - 1)) & 1
-        feed = 0
-        for tap in taps:
-            feed ^= (state >> (tap - 1)) & 1
-        state = ((state << 1) | feed) & ((1 << order) - 1)
-    return out
-
-
 def prbs(order: int, count: int) -> NDArray[np.int8]:
     """First `count` bits (0 or 1) of the sequence of length 2^order - 1, from all ones.
 
@@ -50,9 +36,11 @@ def prbs(order: int, count: int) -> NDArray[np.int8]:
     >>> prbs(7, 8).tolist()
     [1, 1, 1, 1, 1, 1, 1, 0]
     """
+    from onda.engine.links.pattern_kernels import shift_register
+
     if order not in _TAPS:
         raise NotPhysical("PRBS order", order, f"one of {', '.join(map(str, PRBS_ORDERS))}")
     if count < 1:
         raise NotPhysical("bits", count, "at least 1")
-    bits: NDArray[np.int8] = _shift_register(order, np.array(_TAPS[order]), count)
+    bits: NDArray[np.int8] = shift_register(order, np.array(_TAPS[order]), count)
     return bits

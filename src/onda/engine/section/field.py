@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.section.field_kernels import trace_line
 from onda.engine.section.solve import SectionResult
 
 __all__ = ["field_lines"]
@@ -25,6 +24,8 @@ def field_lines(
     -------
     Polylines (k, 2) in the section's own coordinates, metres.
     """
+    from onda.engine.section.field_kernels import trace_line
+
     charges = result.charges
     sigma = np.ascontiguousarray(charges.sigma @ np.asarray(volts, dtype=float))
     starts = _starts(charges.start, charges.end, charges.conductor, sigma, count)

@@ -5,8 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from scipy.optimize import brentq
-
 from onda.errors import NotPhysical, OutOfReach
 
 __all__ = ["fit_dimension"]
@@ -48,6 +46,8 @@ def fit_dimension(
         found = _secant(miss, math.log(start), a, b, 0.3 * rtol)
         if found is not None:
             return math.exp(found)
+    from scipy.optimize import brentq
+
     miss_a, miss_b = miss(a), miss(b)
     if miss_a * miss_b > 0:
         at, off = (low, miss_a) if abs(miss_a) < abs(miss_b) else (high, miss_b)

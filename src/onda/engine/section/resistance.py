@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 
 from onda.engine.constants import EPS0_F_PER_M, MU0_H_PER_M
 from onda.engine.section.geometry import CrossSection, polygon_area
-from onda.engine.section.section_kernels import evaluate
 from onda.engine.section.solve import SectionResult
 from onda.errors import NotPhysical
 
@@ -44,6 +43,8 @@ def resistance(section: CrossSection, result: SectionResult, resistivity: float)
     ----------
     resistivity : ohm m, the same for traces and planes
     """
+    from onda.engine.section.section_kernels import evaluate
+
     if not (math.isfinite(resistivity) and resistivity > 0):
         raise NotPhysical("resistivity", resistivity, "above 0 ohm m")
     areas = [abs(polygon_area(c.polygon)) for c in section.conductors if c.role == "signal"]
@@ -79,7 +80,7 @@ def _plane_points(
     low = float(min(start[:, 0].min(), end[:, 0].min()))
     high = float(max(start[:, 0].max(), end[:, 0].max()))
     height = float(max(start[:, 1].max(), end[:, 1].max()))
-    nodes, weights = np.polynomial.legendre.leggauss(8)
+    nodes, weights = np.polynomial.legendre.leggauss(5)
     step = max(min(start[:, 1].min(), height), (high - low) / 40)
     pieces = max(2, math.ceil((high - low) / step))
     inner = np.linspace(low, high, pieces + 1)

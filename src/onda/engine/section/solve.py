@@ -13,13 +13,11 @@ from dataclasses import dataclass, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import lu_factor, lu_solve
 
 from onda.engine.constants import C0_M_PER_S, EPS0_F_PER_M
 from onda.engine.section.arrangement import Boundary, arrange
 from onda.engine.section.geometry import Conductor, CrossSection, Layer, Region
 from onda.engine.section.panels import Mesh, mesh
-from onda.engine.section.section_kernels import fill
 from onda.errors import NotConverged, NotPhysical
 
 __all__ = ["Charges", "SectionResult", "solve_section"]
@@ -299,6 +297,9 @@ class _Part:
 
 
 def _solve_level(local: _Local, boundary: Boundary, mesh_: Mesh) -> _Level:
+    # Compiled code loads slowly; a window that only shows known results does without it.
+    from onda.engine.section.section_kernels import fill
+
     panels = _order(boundary, mesh_)
     left, right = panels.left, panels.right
     contrast = np.where(panels.on_conductor, 0.0, (left - right) / (left + right))
@@ -465,6 +466,8 @@ def _solve_both(
 
     Without a plane the potential has a free constant; the total charge is then zero.
     """
+    from scipy.linalg import lu_factor, lu_solve
+
     n = len(matrix)
     if floating:
         bordered = np.zeros((n + 1, n + 1))

@@ -201,7 +201,8 @@ class PathsStage(Stage):
         self.surface.tell("")
         self.result, self.failure = result, ""
         self._draw()
-        self.context.standing.note()
+        if not self.context.document.in_gesture:
+            self.context.standing.note()
 
     def _draw(self) -> None:
         path, result = self.path, self.result
