@@ -224,7 +224,7 @@ def test_the_eye_is_measured_over_100_000_bits(eyes) -> None:
     window, stage = eyes
     assert stage.result is not None
     assert stage.result.eye.bits == 100_000
-    assert "100 000 bits" in stage.surface.remark.text()
+    assert "100\u202f000 bits" in stage.surface.remark.text()
     assert [m.title for m in window.strip.margins] == [
         "Eye width",
         "Eye height",

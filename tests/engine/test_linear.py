@@ -157,6 +157,24 @@ def test_dc_falls_along_a_resistive_line() -> None:
     assert dc_voltages(net, 1.1) == pytest.approx([1.1 * 60 / 110, 1.1 * 50 / 110])
 
 
+def test_inductive_load_is_a_short_at_last() -> None:
+    """R against L to ground: the voltage decays with L/R, and the far end of a line follows."""
+    net = Net(1, (driven(50.0), ShuntBranch(0, l=10e-9)))
+    assert dc_voltages(net, 1.0) == pytest.approx([0.0])
+    s = solve_linear(net, edge(0.0, 1.0, 200 * PS), end=3 * NS, step=2 * PS)
+    exact = 1.0 * np.clip(s.time / (200 * PS), 0, 1) - ramp_through_rc(s.time, 200 * PS, 200 * PS)
+    # Bends of the waveform, where the ramp starts and ends, are rounded over a few samples.
+    smooth = (s.time > 10 * PS) & (np.abs(s.time - 200 * PS) > 10 * PS)
+    assert s.node(0)[smooth] == pytest.approx(exact[smooth], abs=2e-4)
+    assert s.node(0) == pytest.approx(exact, abs=2e-3)
+    lined = Net(
+        2,
+        (driven(50.0), ShuntBranch(1, l=10e-9, e=0.5)),
+        (LinePiece(0, 1, lossless_line(50.0), 0.5 * NS),),
+    )
+    assert dc_voltages(lined, 1.0) == pytest.approx([0.5, 0.5])
+
+
 def test_ac_termination_carries_no_direct_current() -> None:
     net = Net(
         2,
@@ -188,7 +206,10 @@ def test_branches_share_the_wave() -> None:
         (Net(1, (driven(), ShuntBranch(0, c=0.0))), "above 0 F"),
         (Net(2, (driven(),), (LinePiece(0, 1, lossless_line(50.0), 0.0),)), "length"),
         (Net(2, (driven(), ShuntBranch(1, c=1e-12))), "node 1.*direct current"),
-        (Net(1, (driven(), ShuntBranch(0, l=1e-9))), "no resistance at DC"),
+        (
+            Net(1, (driven(), ShuntBranch(0, l=1e-9), ShuntBranch(0, l=1e-9, e=3.3))),
+            "shorted to two rails",
+        ),
     ],
 )
 def test_nets_that_cannot_be_solved_say_where(net: Net, words: str) -> None:

@@ -83,8 +83,9 @@ class _UnitAxis(pg.AxisItem):
     ) -> list[tuple[float, list[float]]]:
         """Ticks by level, coarsest first; picks the one that will carry the unit."""
         levels = super().tickValues(minVal, maxVal, size)
-        # Two levels are labelled; near the end of a horizontal axis there is no room for a unit.
-        last = maxVal if self.orientation == "left" else maxVal - 0.06 * (maxVal - minVal)
+        # Two levels are labelled; near the end of the axis there is no room for a unit.
+        room = 0.04 if self.orientation == "left" else 0.13
+        last = maxVal - room * (maxVal - minVal)
         labelled = [v for _, level in levels[:2] for v in level if v <= last]
         self._with_unit = max(labelled, default=math.nan)
         return levels

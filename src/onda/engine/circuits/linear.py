@@ -163,25 +163,30 @@ def _along(
 def dc_voltages(net: Net, source: float) -> FloatArray:
     """Node voltages (nodes,) at rest with the source at `source` volts.
 
-    Capacitors are open; parts and pieces without resistance join their nodes.
+    Capacitors are open; parts and pieces without resistance join their nodes; a branch that is
+    only an inductor holds its node at the rail.
 
     Raises
     ------
-    NotPhysical : a node has no path for direct current, or a rail is shorted
+    NotPhysical : a node has no path for direct current, or two rails are shorted together
     """
     joined = _joined_nodes(net)
     roots = sorted(set(joined))
     row = {root: i for i, root in enumerate(roots)}
     matrix = np.zeros((len(roots), len(roots)))
     drive = np.zeros(len(roots))
+    held: dict[int, float] = {}
     for branch in net.shunts:
         if branch.c is not None:
             continue
-        if branch.r == 0.0:
-            raise NotPhysical(
-                f"branch at node {branch.node}", "no resistance at DC", "some resistance in it"
-            )
         i = row[joined[branch.node]]
+        if branch.r == 0.0:
+            rail = source if branch.source else branch.e
+            if held.setdefault(i, rail) != rail:
+                raise NotPhysical(
+                    f"node {branch.node}", "shorted to two rails at DC", "some resistance between"
+                )
+            continue
         matrix[i, i] += 1.0 / branch.r
         drive[i] += (source if branch.source else branch.e) / branch.r
     for a, b, r in _dc_links(net):
@@ -191,6 +196,9 @@ def dc_voltages(net: Net, source: float) -> FloatArray:
             matrix[j, j] += 1.0 / r
             matrix[i, j] -= 1.0 / r
             matrix[j, i] -= 1.0 / r
+    for i, rail in held.items():
+        matrix[i], drive[i] = 0.0, rail
+        matrix[i, i] = 1.0
     floating = np.flatnonzero(~_reached(matrix))
     if len(floating):
         node = joined.index(roots[int(floating[0])])

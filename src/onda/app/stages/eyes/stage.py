@@ -193,7 +193,7 @@ class EyesStage(Stage):
             self.kept.clear()
             self._result_of = link.id
         self.surface.title.setText(link.name)
-        bits = f"{link.bits:,}".replace(",", " ")
+        bits = _grouped(link.bits)
         self.surface.remark.setText(
             f"{link.rate.text} · PRBS{link.prbs} · {bits} bits · at the sampler"
         )
@@ -251,7 +251,7 @@ class EyesStage(Stage):
         kept = self.kept[latest] if latest else None
         reach = max(_reach(r) for r in (result, kept) if r is not None)
         mask = _mask(link)
-        title = "Now" if kept else f"Eye over {result.eye.bits} bits"
+        title = "Now" if kept else f"Eye over {_grouped(result.eye.bits)} bits"
         self.view.show_eye(title, result.eye, mask, result.mask_hits or 0.0, reach)
         self.kept_view.setVisible(kept is not None)
         if kept is not None:
@@ -299,7 +299,7 @@ class EyesStage(Stage):
             before = float(getattr(then, attribute)) if then is not None else None
             return NumberRows.si_row(name, float(getattr(eye, attribute)), dimension, before)
 
-        self.measured.remark.setText("now, kept" if kept else f"over {eye.bits} bits")
+        self.measured.remark.setText("now, kept" if kept else f"over {_grouped(eye.bits)} bits")
         rows = [
             row("Width", "width", "unit interval"),
             row("Height", "height", "voltage"),
@@ -413,6 +413,10 @@ class EyesStage(Stage):
             self._set("Change pattern", prbs=int(self.pattern.currentData()))
         except OndaError as error:
             self.surface.tell(str(error))
+
+
+def _grouped(count: int) -> str:
+    return f"{count:,}".replace(",", "\u202f")
 
 
 def _mask(link: Link) -> MaskInputs | None:

@@ -27,7 +27,7 @@ _ROWS: tuple[tuple[str, str, str, float, int, bool], ...] = (
     ("Mutual", "mutual_capacitance", "pF/m", 1e12, 2, True),
     ("Loss", "loss_at", "dB/m", 1, 1, False),
     ("R at DC", "r_dc", "Ω/m", 1, 2, False),
-    ("Estimated error", "error", "%", 100, 2, False),
+    ("Error, est.", "error", "%", 100, 2, False),
 )
 """Name, attribute of the result, unit, factor from SI, decimals, only for a pair."""
 
