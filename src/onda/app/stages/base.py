@@ -173,6 +173,38 @@ class Stage(QObject):
         document = self.context.document
         document.edit("Rename", rename_object(document.project, self.id, identifier, name))
 
+    def ask_kept(
+        self,
+        study: Study[Any, Any],
+        kept: dict[str, Any],
+        inputs: Callable[[Design], Any],
+        draw: Callable[[], None],
+    ) -> None:
+        """Bring `kept`, results by kept state, in line with the states that are shown.
+
+        `inputs` makes the study's inputs from a kept design, and returns None where the object in
+        view is not in it.
+        """
+        shown = {k.id: k.design for k in self.shown_kept}
+        gone = set(kept) - set(shown)
+        for identifier in gone:
+            del kept[identifier]
+        if gone:
+            draw()
+        for identifier, design in shown.items():
+
+            def show(result: Any, identifier: str = identifier) -> None:
+                kept[identifier] = result
+                draw()
+
+            try:
+                made = inputs(design)
+            except OndaError:
+                # A kept state that cannot be computed is not compared with.
+                continue
+            if made is not None:
+                self.ask(f"kept-{identifier}", study, lambda made=made: made, show, lambda _: None)  # type: ignore[misc]
+
     def ask(
         self,
         slot: str,

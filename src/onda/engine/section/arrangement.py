@@ -185,14 +185,12 @@ def _cut(raw: NDArray[np.float64], is_open: NDArray[np.bool_], everywhere: bool)
     stops: list[NDArray[np.float64]] = []
     flags: list[tuple[bool, bool, bool, bool]] = []
     for i in range(len(raw)):
-        cuts = np.unique(np.concatenate([[0.0, 1.0], t[i][meets[i]], along[i][on_it[i]]]))
-        cuts = cuts[np.concatenate([[True], np.diff(cuts) > 1e-9])]
-        cuts[-1] = 1.0
+        cuts = _distinct([*t[i][meets[i]].tolist(), *along[i][on_it[i]].tolist()], eps)
         axis = float(at_axis[i])
         # Cutting one of two segments that lie on each other would hide that they are the same.
         wanted = everywhere or (is_open[i] and len(cuts) == 2)
-        if wanted and eps < axis < 1 - eps and np.abs(cuts - axis).min() > eps:
-            cuts = np.sort(np.append(cuts, axis))
+        if wanted and min(abs(cut - axis) for cut in cuts) > eps and 0.0 < axis < 1.0:
+            cuts = sorted([*cuts, axis])
         else:
             axis = -1.0
         for t0, t1 in pairwise(cuts):
@@ -213,6 +211,15 @@ def _cut(raw: NDArray[np.float64], is_open: NDArray[np.bool_], everywhere: bool)
     return _Pieces(np.array(starts), np.array(stops), marks[:, :2], marks[:, 2:])
 
 
+def _distinct(inner: list[float], eps: float) -> list[float]:
+    """0, the places between without doubles, 1."""
+    out = [0.0]
+    for place in sorted(inner):
+        if place - out[-1] > eps:
+            out.append(place)
+    return [*out, 1.0]
+
+
 def _is_known(
     p: NDArray[np.float64],
     q: NDArray[np.float64],
@@ -221,12 +228,14 @@ def _is_known(
     tolerance: float,
 ) -> bool:
     """Whether the piece from p to q is there already, in either direction."""
-    if not starts:
-        return False
-    a, b = np.array(starts), np.array(stops)
-    same = np.abs(a - p).max(axis=1) + np.abs(b - q).max(axis=1)
-    turned = np.abs(a - q).max(axis=1) + np.abs(b - p).max(axis=1)
-    return bool(np.minimum(same, turned).min() < tolerance)
+
+    def close(a: NDArray[np.float64], b: NDArray[np.float64]) -> bool:
+        return bool(abs(a[0] - b[0]) + abs(a[1] - b[1]) < tolerance)
+
+    return any(
+        (close(a, p) and close(b, q)) or (close(a, q) and close(b, p))
+        for a, b in zip(starts, stops, strict=True)
+    )
 
 
 def _classify(lookup: _Lookup, pieces: _Pieces, step: float) -> Boundary:

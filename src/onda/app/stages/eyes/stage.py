@@ -21,7 +21,7 @@ from onda.app.theme import Look
 from onda.engine.links.patterns import PRBS_ORDERS
 from onda.errors import InputError, OndaError
 from onda.project.edits import replace_link, set_value
-from onda.project.model import EyeMask, KeptState, Link, Path, SeriesResistor, TracePiece
+from onda.project.model import Design, EyeMask, Link, Path, SeriesResistor, TracePiece
 from onda.project.quantities import Quantity, format_si
 from onda.studies.eye import EYE, EyeResult
 from onda.studies.margins import Margin, Measured, margin_of, measure_eye
@@ -211,24 +211,11 @@ class EyesStage(Stage):
         return eye_inputs(self.design, wanted)
 
     def _ask_kept(self, link: Link) -> None:
-        shown = {k.id: k for k in self.shown_kept}
-        for gone in set(self.kept) - set(shown):
-            del self.kept[gone]
-        if not shown:
-            self._draw()
-        for identifier, state in shown.items():
-            then = next((k for k in state.design.links if k.id == link.id), None)
-            if then is None:
-                continue
+        def inputs(design: Design) -> EyeInputs | None:
+            then = next((k for k in design.links if k.id == link.id), None)
+            return eye_inputs(design, then) if then is not None else None
 
-            def show(result: EyeResult, identifier: str = identifier) -> None:
-                self.kept[identifier] = result
-                self._draw()
-
-            def inputs(state: KeptState = state, then: Link = then) -> EyeInputs:
-                return eye_inputs(state.design, then)
-
-            self.ask(f"kept-{identifier}", EYE, inputs, show, lambda _: None)
+        self.ask_kept(EYE, self.kept, inputs, self._draw)
 
     def _fail(self, message: str) -> None:
         self.surface.tell(message)

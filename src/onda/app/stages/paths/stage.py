@@ -18,7 +18,7 @@ from onda.app.stages.paths.scale import LEFT, RIGHT, Probes, waveform_at
 from onda.app.stages.paths.wave_map import WaveMap
 from onda.errors import OndaError
 from onda.project.edits import insert_element, remove_element, replace_path
-from onda.project.model import Path, SeriesResistor, TracePiece
+from onda.project.model import Design, Path, SeriesResistor, TracePiece
 from onda.project.quantities import format_si, quantity
 from onda.studies.margins import Margin, Measured, margin_of, measure_path
 from onda.studies.path import PATH, PathResult
@@ -150,22 +150,11 @@ class PathsStage(Stage):
         return [p for k in self.shown_kept for p in k.design.paths if p.id == path.id]
 
     def _ask_kept(self, path: Path) -> None:
-        shown = {k.id: k for k in self.shown_kept}
-        for gone in set(self.kept) - set(shown):
-            del self.kept[gone]
-        for identifier, state in shown.items():
-            then = next((p for p in state.design.paths if p.id == path.id), None)
-            if then is None:
-                continue
+        def inputs(design: Design) -> PathInputs | None:
+            then = next((p for p in design.paths if p.id == path.id), None)
+            return path_inputs(design, then) if then is not None else None
 
-            def show(result: PathResult, identifier: str = identifier) -> None:
-                self.kept[identifier] = result
-                self._draw()
-
-            def inputs(state: object = state, then: Path = then) -> PathInputs:
-                return path_inputs(state.design, then)  # type: ignore[attr-defined]
-
-            self.ask(f"kept-{identifier}", PATH, inputs, show, lambda _: None)
+        self.ask_kept(PATH, self.kept, inputs, self._draw)
 
     def _swept(self, path: Path) -> SeriesResistor | None:
         chosen = self.context.selection.element
