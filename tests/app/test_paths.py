@@ -87,10 +87,14 @@ def test_keep_then_trim_then_undo_and_redo(window: MainWindow) -> None:
     assert window.settle()
     trim = paths.form.form.trim
     seen: list[float] = []
+    listed: list[str] = []
     window.document.changed.connect(lambda: seen.append(rs(window)))
+    window.standing.changed.connect(lambda: listed.append(window.listing.objects.rows[0].subtitle))
     drag(trim, QPointF(trim._x(15.0), 15), QPointF(trim._x(46.0), 15), steps=8)
     assert window.settle()
     assert len(seen) > 4
+    # The list moves with the drag instead of standing at the value of the last rest.
+    assert len(set(listed)) > 1
     assert rs(window) == pytest.approx(46.0, abs=1.0)
     assert overshoot(window) < 0.05
     kept = window.strip._kept["over-clk-adc"]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -46,6 +47,12 @@ class Standing(QObject):
     def _restart(self) -> None:
         self._update()
         self._rest.start()
+
+    def note_live(self, live: Sequence[Margin]) -> None:
+        """Put the margins of what is being dragged in place of those of the last rest."""
+        by_id = {m.requirement: m for m in live}
+        self.margins = [by_id.get(m.requirement, m) for m in self.margins]
+        self.changed.emit()
 
     def note(self) -> None:
         """Look again: a stage has a new result."""

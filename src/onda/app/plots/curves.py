@@ -277,9 +277,10 @@ class CurvePlot(pg.PlotWidget):
     def _fit(self, view: tuple[float, float, float, float] | None) -> None:
         x0, x1 = self._extent(0)
         y0, y1 = self._extent(1)
-        room = 0.08 * (y1 - y0)
+        # The words of a limit stand above its line.
+        room = (0.16 if self._limits else 0.08) * (y1 - y0)
         if view is None:
-            view = (x0, x1, y0 - room, y1 + room)
+            view = (x0, x1, y0 - 0.08 * (y1 - y0), y1 + room)
         a, b = (np.log10(view[0]), np.log10(view[1])) if self._log_x else (view[0], view[1])
         if (a, b, *view[2:]) == self._shown_view:
             return

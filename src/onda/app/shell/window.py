@@ -211,7 +211,10 @@ class MainWindow(QMainWindow):
     def _show_margins(self) -> None:
         stage = self.stages.get(self.selection.stage)
         if stage is not None:
-            self.strip.show_margins(*stage.margins())
+            title, margins, kept = stage.margins()
+            self.strip.show_margins(title, margins, kept)
+            if self.document.in_gesture and stage.id != "stackup":
+                self.standing.note_live(margins)
             self.listing.show_parts(*stage.parts())
 
     def _show_title(self) -> None:
