@@ -12,12 +12,18 @@ from typing import Any
 import numpy as np
 
 from onda.errors import InputError, OndaError
-from onda.verification import topic_lattice, topic_lossy_line, topic_section
+from onda.verification import (
+    topic_lattice,
+    topic_lossy_line,
+    topic_section,
+    topic_section_loss,
+)
 
 __all__ = ["Comparison", "compare", "compute_file", "public_files", "read_case_file"]
 
 TOPICS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "section": topic_section.compute,
+    "section_loss": topic_section_loss.compute,
     "lattice": topic_lattice.compute,
     "lossy_line": topic_lossy_line.compute,
 }
@@ -122,6 +128,11 @@ def _judge(
     size = float(np.max(np.abs(a))) or 1.0
     if topic == "section":
         return error / size, tolerance["gate_rel"], "rel"
+    if topic == "section_loss":
+        # Each frequency counts by itself: resistance grows over decades.
+        relative = float(np.max(np.abs(b - a) / np.maximum(np.abs(a), 1e-300)))
+        key = "L_gate_rel" if name.startswith("L_") else "R_gate_rel"
+        return relative, tolerance[key], "rel"
     if topic == "lattice":
         return error, tolerance["abs_volt"], "V"
     return _judge_lossy(name, error, size, tolerance)
