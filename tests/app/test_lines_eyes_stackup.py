@@ -217,6 +217,51 @@ def test_a_class_that_lost_its_planes_says_what_to_do(lines) -> None:
     assert stage.surface.problem.text() == ""
 
 
+def test_a_point_of_the_map_becomes_the_width_and_gap(lines) -> None:
+    window, stage = lines
+    assert stage.map.isVisible()
+    assert not stage.by_width.isVisible()
+    assert stage.map._map is not None
+    assert stage.map._map.z.shape == (8, 8)
+    window.keep()
+    start, end = stage.map.place(124e-6, 150e-6), stage.map.place(150e-6, 230e-6)
+    drag(stage.map, start, end)
+    assert window.settle()
+    trace = window.document.project.design.line_class("converter-pairs").on[0]
+    assert trace.gap is not None
+    assert (trace.width.si, trace.gap.si) == pytest.approx((150e-6, 230e-6), abs=2e-6)
+    assert stage.results["L1"].z == pytest.approx(
+        stage.map.impedance_at(trace.width.si, trace.gap.si), rel=5e-3
+    )
+    assert stage.map._kept == [(124e-6, 150e-6)]
+    assert window.document.stack.undoText().startswith("Change width, gap")
+    window.undo()
+    assert window.document.project.design.line_classes[0].on[0].width.si == 124e-6
+
+
+def test_the_target_line_of_the_map_lies_where_the_target_is(lines) -> None:
+    _, stage = lines
+    level, found = stage.map._lines[0]
+    assert level == 100.0
+    result = stage.map._map
+    assert result is not None
+    line = max(found, key=len)
+    for row, column in line[5:-5:7]:
+        width = result.widths[0] + column / 89 * (result.widths[-1] - result.widths[0])
+        gap = result.gaps[0] + row / 89 * (result.gaps[-1] - result.gaps[0])
+        assert stage.map.impedance_at(width, gap) == pytest.approx(100.0, abs=0.7)
+
+
+def test_a_single_line_has_its_curve_instead(lines) -> None:
+    window, stage = lines
+    window.selection.choose("clocks")
+    assert window.settle()
+    assert stage.by_width.isVisible()
+    assert not stage.map.isVisible()
+    curve = stage.by_width._curves[0]
+    assert (curve.y[1:] < curve.y[:-1]).all()
+
+
 # -- eyes --------------------------------------------------------
 
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from onda.errors import InputError, NotPhysical, OutOfReach
+from onda.errors import Cancelled, InputError, NotPhysical, OutOfReach
 from onda.project.edits import set_value, with_design
 from onda.project.model import Project, Termination
 from onda.project.quantities import parse_quantity
@@ -19,6 +19,7 @@ from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, measures_with
 from onda.studies.resolve import eye_inputs, line_inputs, path_inputs
 from onda.studies.runner import StudyRunner
 from onda.studies.study import Control, key_of
+from onda.studies.width_gap_map import WIDTH_GAP_MAP, MapInputs, map_axes
 from onda.studies.width_sweep import WIDTH_SWEEP, WidthSweepInputs, width_range
 
 
@@ -167,6 +168,46 @@ def test_width_sweep_falls_and_passes_the_design(project: Project, runner: Study
 def test_width_sweep_leaves_out_what_cannot_be(project: Project) -> None:
     got = WIDTH_SWEEP.run(WidthSweepInputs(line(project), (10e-6, 1e-4)), Control())
     assert got.widths == pytest.approx([1e-4])
+
+
+def test_map_falls_with_width_and_rises_with_gap(project: Project) -> None:
+    inputs = line(project, "converter-pairs", "L3")
+    widths, gaps = map_axes(inputs.trace.undercut, 4)
+    got = WIDTH_GAP_MAP.run(MapInputs(inputs, widths, gaps), Control())
+    assert got.z.shape == (4, 4)
+    assert (np.diff(got.z, axis=1) < 0).all()
+    assert (np.diff(got.z, axis=0) > 0).all()
+    at = replace(inputs, trace=replace(inputs.trace, width=widths[1], gap=gaps[2]))
+    assert got.z[2, 1] == pytest.approx(solve_line(at).z, rel=3e-3)
+
+
+def test_map_between_its_points_is_as_good_as_solved(project: Project) -> None:
+    inputs = line(project, "converter-pairs", "L1")
+    widths, gaps = map_axes(inputs.trace.undercut, 8)
+    got = WIDTH_GAP_MAP.run(MapInputs(inputs, widths, gaps), Control())
+    for i, j in ((6, 4), (20, 71), (45, 45), (83, 13)):
+        trace = replace(inputs.trace, width=float(got.fine_widths[j]), gap=float(got.fine_gaps[i]))
+        assert got.fine_z[i, j] == pytest.approx(
+            solve_line(replace(inputs, trace=trace)).z, rel=3e-3
+        )
+
+
+def test_map_has_holes_where_nothing_can_be_built(project: Project) -> None:
+    inputs = line(project, "converter-pairs")
+    got = WIDTH_GAP_MAP.run(MapInputs(inputs, (10e-6, 1e-4), (1e-4,)), Control())
+    assert math.isnan(got.z[0, 0])
+    assert got.z[0, 1] > 50
+
+
+def test_map_can_be_stopped(project: Project) -> None:
+    class Stop(Control):
+        def progress(self, share: float) -> None:
+            if share > 0.3:
+                raise Cancelled
+
+    inputs = line(project, "converter-pairs", "L3")
+    with pytest.raises(Cancelled):
+        WIDTH_GAP_MAP.run(MapInputs(inputs, (1e-4, 1.1e-4), (1e-4, 1.2e-4)), Stop())
 
 
 # -- path --------------------------------------------------------

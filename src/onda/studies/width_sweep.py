@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.errors import OndaError
-from onda.studies.impedance import solve_line
+from onda.studies.impedance import quick_impedance
 from onda.studies.resolve import LineInputs
 from onda.studies.study import Control, Study
 
@@ -41,7 +41,7 @@ def _run(inputs: WidthSweepInputs, control: Control) -> WidthSweepResult:
     for i, width in enumerate(inputs.widths):
         line = replace(inputs.line, trace=replace(inputs.line.trace, width=width))
         try:
-            values.append(solve_line(line, False).z)
+            values.append(quick_impedance(line))
             widths.append(width)
         except OndaError:
             continue

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QColor, QImage
 
 from onda.app.theme import Tokens
 
-__all__ = ["density_scale", "image_of", "voltage_scale"]
+__all__ = ["density_scale", "deviation_scale", "image_of", "voltage_scale"]
 
 
 def _ramp(stops: list[tuple[float, str]], count: int = 256) -> NDArray[np.uint8]:
@@ -22,6 +22,19 @@ def density_scale(tokens: Tokens) -> NDArray[np.uint8]:
     """Paper to sea to ink, one hue, (256, 3)."""
     return _ramp(
         [(0.0, tokens.sheet), (0.06, tokens.sea_tint), (0.6, tokens.sea), (1.0, tokens.ink)]
+    )
+
+
+def deviation_scale(tokens: Tokens) -> NDArray[np.uint8]:
+    """Teal below a target, the sheet's colour on it, copper-orange above, (256, 3)."""
+    return _ramp(
+        [
+            (0.0, tokens.sea),
+            (0.42, tokens.sea_tint),
+            (0.5, tokens.sheet),
+            (0.58, tokens.dielectric_high),
+            (1.0, tokens.copper),
+        ]
     )
 
 

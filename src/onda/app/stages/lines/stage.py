@@ -20,27 +20,25 @@ from onda.app.stages.lines.drawing import (
     structure_in_words,
 )
 from onda.app.stages.lines.inspector import LinesInspector
+from onda.app.stages.lines.map_view import MapView
 from onda.app.stages.lines.section_view import SectionView
 from onda.engine.section.geometry import CrossSection
 from onda.errors import OndaError
 from onda.project.edits import replace_class, set_value, with_design
 from onda.project.model import LineClass, TraceOnLayer
 from onda.project.quantities import Quantity, format_si, parse_quantity, quantity
-from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult, fit_width
+from onda.studies.fit import FIT_WIDTH, FitInputs
+from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
 from onda.studies.margins import Margin, Measured, margin_of, measure_line
-from onda.studies.resolve import LineInputs, line_inputs
-from onda.studies.study import Control, Study
+from onda.studies.resolve import line_inputs
+from onda.studies.width_gap_map import WIDTH_GAP_MAP, MapInputs, MapResult, map_axes
 from onda.studies.width_sweep import WIDTH_SWEEP, WidthSweepInputs, WidthSweepResult, width_range
 
 __all__ = ["LinesStage"]
 
 
-def _fit(inputs: tuple[LineInputs, float], control: Control) -> float:
-    line, target = inputs
-    return fit_width(line, target)
-
-
-FIT_WIDTH: Study[tuple[LineInputs, float], float] = Study("fit_width", _fit, (), False)
+_MAP_POINTS = 8
+"""Widths and gaps that are solved for the map once it is filled."""
 
 
 class LinesStage(Stage):
@@ -84,6 +82,11 @@ class LinesStage(Stage):
         self.by_width = CurvePlot(look, x_unit="µm", y_unit="Ω", axis_width=36)
         self.by_frequency = CurvePlot(look, x_unit="GHz", y_unit="Ω", axis_width=36, log_x=True)
         self.loss = CurvePlot(look, x_unit="GHz", y_unit="dB", axis_width=36)
+        self.map = MapView(look)
+        self.map.drag_began.connect(self.context.document.begin_gesture)
+        self.map.drag_ended.connect(self.context.document.end_gesture)
+        self.map.point_dragged.connect(self._dragged_on_map)
+        grid.addWidget(self.map, 1, 0)
         titles = ("Every width, this gap", "Impedance against frequency", "Loss, dB per 100 mm")
         for i, (plot, title) in enumerate(
             zip((self.by_width, self.by_frequency, self.loss), titles, strict=True)
@@ -183,7 +186,10 @@ class LinesStage(Stage):
                     lambda _: None,
                 )
         self._ask_kept(line_class)
-        self._ask_sweep(line_class, trace)
+        if line_class.kind == "pair":
+            self._ask_map(line_class, trace, 4)
+        else:
+            self._ask_sweep(line_class, trace)
 
     def _ask_kept(self, line_class: LineClass) -> None:
         shown = {k.id: k for k in self.shown_kept}
@@ -219,6 +225,29 @@ class LinesStage(Stage):
             self._draw_sweep()
 
         self.ask("sweep", WIDTH_SWEEP, inputs, show, lambda _: None)
+
+    def _ask_map(self, line_class: LineClass, trace: TraceOnLayer, points: int) -> None:
+        """Ask for the map, first coarse, then fine."""
+
+        def inputs() -> MapInputs:
+            line = line_inputs(self.design, line_class, trace.layer)
+            widths, gaps = map_axes(line.trace.undercut, points)
+            # The present width and gap do not matter, so the map is found in the cache again.
+            fixed = replace(line, trace=replace(line.trace, width=widths[0], gap=gaps[0]))
+            return MapInputs(fixed, widths, gaps)
+
+        def show(result: MapResult) -> None:
+            self.map.show_map(result, line_class.target.si, self._band(line_class, trace.layer))
+            if points < _MAP_POINTS:
+                self._ask_map(line_class, trace, _MAP_POINTS)
+
+        self.ask("map", WIDTH_GAP_MAP, inputs, show, lambda _: None)
+
+    def _band(self, line_class: LineClass, layer: str) -> tuple[float, float]:
+        """What the class may be on a layer: its requirement, else a tenth around its target."""
+        limits = [v for v, _ in self._impedance_limits(line_class, layer)]
+        target = line_class.target.si
+        return (limits[0], limits[1]) if len(limits) == 2 else (0.9 * target, 1.1 * target)
 
     def _fail(self, message: str) -> None:
         self.surface.tell(message)
@@ -296,8 +325,13 @@ class LinesStage(Stage):
         line_class, trace, sweep = self.line_class, self.trace, self.sweep
         if line_class is None or trace is None:
             return
-        gap = f", gap {format_si(trace.gap.si, 'length')}" if trace.gap else ""
-        self.width_title.setText(f"Impedance against width{gap}")
+        pair = line_class.kind == "pair"
+        self.map.setVisible(pair)
+        self.by_width.setVisible(not pair)
+        self.width_title.setText("Every width and gap, µm" if pair else "Impedance against width")
+        if pair:
+            self._draw_map_points(line_class, trace)
+            return
         if sweep is None or not len(sweep.widths):
             self.by_width.show_curves([])
             return
@@ -323,6 +357,28 @@ class LinesStage(Stage):
             if then is not None and kept_trace is not None:
                 marks.append((kept_trace.width.si * 1e6, then.z, t.kept))
         self.by_width.show_curves([curve], limits, marks=marks)
+
+    def _draw_map_points(self, line_class: LineClass, trace: TraceOnLayer) -> None:
+        def point(where: TraceOnLayer | None) -> tuple[float, float] | None:
+            return (where.width.si, where.gap.si) if where and where.gap else None
+
+        kept = [
+            point(c.trace_on(trace.layer))
+            for k in self.shown_kept
+            for c in k.design.line_classes
+            if c.id == line_class.id
+        ]
+        now = point(trace)
+        if now is not None:
+            self.map.show_points(now, [p for p in kept if p is not None])
+
+    def _dragged_on_map(self, width: float, gap: float) -> None:
+        try:
+            self._set_trace(
+                width=quantity(width, "length", "um", 6), gap=quantity(gap, "length", "um", 6)
+            )
+        except OndaError as error:
+            self.surface.tell(str(error))
 
     def _impedance_limits(self, line_class: LineClass, layer: str) -> list[tuple[float, str]]:
         for r in self.context.document.project.requirements:
@@ -496,7 +552,9 @@ class LinesStage(Stage):
         self.ask(
             "fit",
             FIT_WIDTH,
-            lambda: (line_inputs(self.design, line_class, trace.layer), line_class.target.si),
+            lambda: FitInputs(
+                line_inputs(self.design, line_class, trace.layer), line_class.target.si
+            ),
             done,
             self.panel.fit_note.setText,
         )
