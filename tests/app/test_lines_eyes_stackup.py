@@ -262,6 +262,29 @@ def test_a_single_line_has_its_curve_instead(lines) -> None:
     assert (curve.y[1:] < curve.y[:-1]).all()
 
 
+def test_what_moves_the_impedance_most(lines) -> None:
+    window, stage = lines
+    described = stage.panel.spread.accessibleDescription()
+    assert all(name in described for name in ("width", "height", "Dk", "copper", "mask"))
+    assert "together ±" in stage.panel.spread_heading.remark.text()
+    window.selection.go("stackup")
+    assert window.settle()
+    stackup = window.stages["stackup"]
+    assert isinstance(stackup, StackupStage)
+    before = stage.panel.spread._result
+    type_into(stackup.spread[0].edit, "25 um")
+    assert window.document.project.design.stackup.spread.width.text == "25 um"
+    type_into(stackup.spread[1].edit, "thick")
+    assert "not a ratio" in stackup.spread[1].problem.text()
+    window.selection.go("lines")
+    assert window.settle()
+    after = stage.panel.spread._result
+    assert before is not None
+    assert after is not None
+    widths = [next(i.size for i in r.influences if i.name == "width") for r in (before, after)]
+    assert widths[1] == pytest.approx(widths[0] * 25 / 12, rel=0.1)
+
+
 # -- eyes --------------------------------------------------------
 
 

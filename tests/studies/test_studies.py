@@ -18,6 +18,7 @@ from onda.studies.path import PATH, PathResult, build_path
 from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, measures_with
 from onda.studies.resolve import eye_inputs, line_inputs, path_inputs
 from onda.studies.runner import StudyRunner
+from onda.studies.sensitivity import SENSITIVITY, sensitivity_inputs
 from onda.studies.study import Control, key_of
 from onda.studies.width_gap_map import WIDTH_GAP_MAP, MapInputs, map_axes
 from onda.studies.width_sweep import WIDTH_SWEEP, WidthSweepInputs, width_range
@@ -208,6 +209,46 @@ def test_map_can_be_stopped(project: Project) -> None:
     inputs = line(project, "converter-pairs", "L3")
     with pytest.raises(Cancelled):
         WIDTH_GAP_MAP.run(MapInputs(inputs, (1e-4, 1.1e-4), (1e-4, 1.2e-4)), Stop())
+
+
+@pytest.mark.parametrize(
+    ("name", "layer", "causes"),
+    [
+        ("clocks", "L1", {"width", "height", "Dk", "copper", "mask"}),
+        ("converter-pairs", "L3", {"width", "height below", "height above", "Dk", "copper"}),
+    ],
+)
+def test_spread_names_its_causes_strongest_first(project, runner, name, layer, causes) -> None:
+    inputs = sensitivity_inputs(line(project, name, layer), project.design.stackup.spread)
+    got = runner.result(SENSITIVITY, inputs)
+    assert {i.name for i in got.influences} == causes
+    sizes = [i.size for i in got.influences]
+    assert sizes == sorted(sizes, reverse=True)
+    assert got.together == pytest.approx(math.sqrt(sum(s * s for s in sizes)))
+    by_name = {i.name: i for i in got.influences}
+    # More width or Dk lowers, more height raises.
+    assert by_name["width"].low > 0 > by_name["width"].high
+    assert by_name["Dk"].low > 0 > by_name["Dk"].high
+    for cause in causes & {"height", "height above", "height below"}:
+        assert by_name[cause].low < 0 < by_name[cause].high
+
+
+def test_influence_is_the_direct_difference(project: Project, runner: StudyRunner) -> None:
+    """Of Dk in one uniform dielectric: Z goes with the root of it."""
+    inputs = line(project, "general", "L3")
+    uniform = replace(inputs, materials=tuple(replace(m, dk=3.7, df=0.0) for m in inputs.materials))
+    spread = sensitivity_inputs(uniform, project.design.stackup.spread)
+    dk = next(i for i in runner.result(SENSITIVITY, spread).influences if i.name == "Dk")
+    z = solve_line(uniform).z
+    assert dk.high == pytest.approx(z * (1 / math.sqrt(1.03) - 1), rel=1e-2)
+    assert dk.low == pytest.approx(z * (1 / math.sqrt(0.97) - 1), rel=1e-2)
+
+
+def test_a_spread_that_cannot_be_built_is_left_out(project: Project) -> None:
+    spread = set_value(project.design.stackup.spread, width=parse_quantity("120 um", "length"))
+    got = SENSITIVITY.run(sensitivity_inputs(line(project), spread), Control())
+    assert "width" not in {i.name for i in got.influences}
+    assert len(got.influences) == 4
 
 
 # -- path --------------------------------------------------------

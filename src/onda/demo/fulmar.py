@@ -22,7 +22,7 @@ def _tree() -> dict[str, Any]:
         "revision": "rev B",
         "design": {
             "materials": _materials(),
-            "stackup": {"layers": _layers()},
+            "stackup": {"layers": _layers(), "spread": _spread()},
             "line_classes": _classes(),
             "paths": [_sample_clock(), _reference_clock(), _lane_path()],
             "links": [_lane_link()],
@@ -94,6 +94,16 @@ def _layers() -> list[dict[str, Any]]:
         _copper("L8", "signal", "43 um", "above"),
         _coating("mask-bottom"),
     ]
+
+
+def _spread() -> dict[str, Any]:
+    return {
+        "width": "12 um",
+        "dielectric": "10 %",
+        "dk": "3 %",
+        "copper": "5 um",
+        "coating": "8 um",
+    }
 
 
 def _classes() -> list[dict[str, Any]]:

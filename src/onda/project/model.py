@@ -23,11 +23,13 @@ from onda.project.quantities import (
     Length,
     LengthOrZero,
     Quantity,
+    Ratio,
     Resistance,
     ResistanceOrZero,
     Time,
     UnitInterval,
     Voltage,
+    parse_quantity,
     read_quantity,
 )
 
@@ -93,10 +95,29 @@ class CoatingLayer(Frozen):
 StackLayer = Annotated[CopperLayer | DielectricLayer | CoatingLayer, Field(discriminator="kind")]
 
 
+def _length(text: str) -> Any:
+    return Field(default_factory=lambda: parse_quantity(text, "length"))
+
+
+def _ratio(text: str) -> Any:
+    return Field(default_factory=lambda: parse_quantity(text, "ratio"))
+
+
+class Spread(Frozen):
+    """What manufacture may be off by, either way, as the fabricator states it."""
+
+    width: Length = _length("12 um")
+    dielectric: Ratio = _ratio("10 %")
+    dk: Ratio = _ratio("3 %")
+    copper: Length = _length("5 um")
+    coating: Length = _length("8 um")
+
+
 class Stackup(Frozen):
-    """Layers from top to bottom."""
+    """Layers from top to bottom, and the spread with which they are made."""
 
     layers: Annotated[tuple[StackLayer, ...], Field(max_length=_MANY)]
+    spread: Spread = Field(default_factory=Spread)
 
     @property
     def copper(self) -> tuple[CopperLayer, ...]:

@@ -25,6 +25,10 @@ from onda.project.quantities import Quantity, parse_quantity, pretty, split_si
 __all__ = ["ChoiceBox", "Heading", "NumberRows", "QuantityField", "TextField", "Trim", "label"]
 
 
+_ROW = 20
+"""Height of a row of numbers, pixels."""
+
+
 def label(content: str, kind: str = "", *, wrap: bool = False) -> QLabel:
     """A label styled by kind: title, heading, secondary, error, mono."""
     made = QLabel(content)
@@ -53,7 +57,7 @@ class _Entry(QWidget):
     def __init__(self, title: str, width: int) -> None:
         super().__init__()
         outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 2, 0, 2)
+        outer.setContentsMargins(0, 1, 0, 1)
         outer.setSpacing(1)
         line = QHBoxLayout()
         line.setSpacing(6)
@@ -206,7 +210,7 @@ class NumberRows(QWidget):
         resized = len(rows) != len(self._rows)
         self._rows = rows
         if resized:
-            self.setFixedHeight(len(rows) * 22 + 2)
+            self.setFixedHeight(len(rows) * _ROW + 2)
         self.setAccessibleDescription("; ".join(f"{n} {v} {u}" for n, v, u, _ in rows))
         self.update()
 
@@ -224,15 +228,15 @@ class NumberRows(QWidget):
         look, t = self._look, self._look.t
         painter = QPainter(self)
         for i, (name, number, unit, kept) in enumerate(self._rows):
-            top = i * 22
+            top = i * _ROW
             painter.setFont(look.font(11))
             room = self.width() - (158 if kept else 102)
-            text(painter, QRectF(0, top, room, 21), name, t.secondary)
-            text(painter, QRectF(self.width() - 42, top, 42, 21), unit, t.secondary)
+            text(painter, QRectF(0, top, room, _ROW - 1), name, t.secondary)
+            text(painter, QRectF(self.width() - 42, top, 42, _ROW - 1), unit, t.secondary)
             painter.setFont(look.mono(12))
             text(
                 painter,
-                QRectF(self.width() - 104, top, 58, 21),
+                QRectF(self.width() - 104, top, 58, _ROW - 1),
                 number,
                 t.ink,
                 Qt.AlignmentFlag.AlignRight,
@@ -241,13 +245,13 @@ class NumberRows(QWidget):
                 painter.setFont(look.mono(11))
                 text(
                     painter,
-                    QRectF(self.width() - 158, top, 54, 21),
+                    QRectF(self.width() - 158, top, 54, _ROW - 1),
                     kept,
                     t.kept_ink,
                     Qt.AlignmentFlag.AlignRight,
                 )
             painter.setPen(pen(t.hairline))
-            painter.drawLine(QPointF(0, top + 21.5), QPointF(self.width(), top + 21.5))
+            painter.drawLine(QPointF(0, top + _ROW - 0.5), QPointF(self.width(), top + _ROW - 0.5))
         painter.end()
 
 

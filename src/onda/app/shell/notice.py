@@ -20,6 +20,7 @@ _STUDY_NAMES = {
     "width_sweep": "Width sweep",
     "eye": "Eye",
     "fit_width": "Fit",
+    "sensitivity": "Spread",
     "width_gap_map": "Map of width and gap",
 }
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from onda.app.shell.fields import NumberRows, label
+from onda.app.shell.fields import Heading, NumberRows, label
 from onda.app.shell.form import Form
 from onda.app.stages.base import Context
+from onda.app.stages.lines.spread_bars import SpreadBars
 from onda.project.model import LineClass
 from onda.project.quantities import format_si, pretty
 from onda.studies.impedance import ImpedanceResult
+from onda.studies.sensitivity import SensitivityResult
 
 __all__ = ["LinesInspector"]
 
@@ -56,11 +58,27 @@ class LinesInspector(QWidget):
         layout.addWidget(self.form)
         self.fit_button = QPushButton("Fit width to target")
         self.fit_button.setObjectName("primary")
-        layout.addSpacing(6)
+        layout.addSpacing(2)
         layout.addWidget(self.fit_button)
         self.fit_note = label("", "error", wrap=True)
         layout.addWidget(self.fit_note)
+        self.fit_note.hide()
+        self.spread_heading = Heading("What moves it most")
+        layout.addWidget(self.spread_heading)
+        self.spread = SpreadBars(context.look)
+        layout.addWidget(self.spread)
         layout.addStretch(1)
+
+    def tell_fit(self, message: str) -> None:
+        """Say why the fit did not work, or nothing."""
+        self.fit_note.setText(message)
+        self.fit_note.setVisible(bool(message))
+
+    def show_spread(self, result: SensitivityResult | None) -> None:
+        """Show what the spread does."""
+        self.spread.show_result(result)
+        together = f"together ±{result.together:.1f} Ω" if result else ""
+        self.spread_heading.remark.setText(together)
 
     def show_nothing(self) -> None:
         """There is no result for the present design."""

@@ -164,6 +164,8 @@ class MapView(QWidget):
         widths = [w for w in np.arange(80, 400, 40) * 1e-6 if w0 <= w <= w1]
         for width in widths:
             x = self.place(float(width), g0).x()
+            if x > self.width() - 13:
+                continue
             label = f"{width * 1e6:.0f}"
             text(
                 painter,

@@ -31,6 +31,7 @@ from onda.studies.fit import FIT_WIDTH, FitInputs
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
 from onda.studies.margins import Margin, Measured, margin_of, measure_line
 from onda.studies.resolve import line_inputs
+from onda.studies.sensitivity import SENSITIVITY, sensitivity_inputs
 from onda.studies.width_gap_map import WIDTH_GAP_MAP, MapInputs, MapResult, map_axes
 from onda.studies.width_sweep import WIDTH_SWEEP, WidthSweepInputs, WidthSweepResult, width_range
 
@@ -186,6 +187,15 @@ class LinesStage(Stage):
                     lambda _: None,
                 )
         self._ask_kept(line_class)
+        self.ask(
+            "spread",
+            SENSITIVITY,
+            lambda: sensitivity_inputs(
+                line_inputs(self.design, line_class, trace.layer), self.design.stackup.spread
+            ),
+            self.panel.show_spread,
+            lambda _: self.panel.show_spread(None),
+        )
         if line_class.kind == "pair":
             self._ask_map(line_class, trace, 4)
         else:
@@ -541,13 +551,13 @@ class LinesStage(Stage):
         line_class, trace = self.line_class, self.trace
         if line_class is None or trace is None:
             return
-        self.panel.fit_note.setText("")
+        self.panel.tell_fit("")
 
         def done(width: float) -> None:
             try:
                 self._set_trace(width=quantity(round(width * 1e7) * 1e-7, "length", "um", 6))
             except OndaError as error:
-                self.panel.fit_note.setText(str(error))
+                self.panel.tell_fit(str(error))
 
         self.ask(
             "fit",
@@ -556,5 +566,5 @@ class LinesStage(Stage):
                 line_inputs(self.design, line_class, trace.layer), line_class.target.si
             ),
             done,
-            self.panel.fit_note.setText,
+            self.panel.tell_fit,
         )

@@ -8,7 +8,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, TextField, label
+from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, QuantityField, TextField, label
 from onda.app.shell.form import FieldSpec, Form
 from onda.app.shell.rows import Row
 from onda.app.stages.base import Context, Stage, scrolled
@@ -20,6 +20,15 @@ from onda.project.quantities import Quantity, format_si, split_si
 from onda.studies.margins import Margin
 
 __all__ = ["StackupStage"]
+
+
+_SPREAD: tuple[tuple[str, str, str], ...] = (
+    ("Width", "length", "width"),
+    ("Dielectric", "ratio", "dielectric"),
+    ("Dk", "ratio", "dk"),
+    ("Copper", "length", "copper"),
+    ("Mask", "length", "coating"),
+)
 
 
 class StackupStage(Stage):
@@ -68,6 +77,13 @@ class StackupStage(Stage):
         layout.addWidget(self.df)
         self.material_note = label("", "secondary", wrap=True)
         layout.addWidget(self.material_note)
+        layout.addWidget(Heading("Fabricator's spread", "either way"))
+        self.spread = [
+            QuantityField(title, dimension, self._put_spread(key))
+            for title, dimension, key in _SPREAD
+        ]
+        for made in self.spread:
+            layout.addWidget(made)
         layout.addWidget(Heading("Whole build"))
         self.numbers = NumberRows(self.context.look)
         layout.addWidget(self.numbers)
@@ -103,6 +119,8 @@ class StackupStage(Stage):
         )
         self._draw()
         self._show_layer(self.layer)
+        for made, (_, _, key) in zip(self.spread, _SPREAD, strict=True):
+            made.show_quantity(getattr(self.design.stackup.spread, key))
         half = len(layers) // 2
         mirrored = all(
             abs(BuildView.thickness(layers[i]) - BuildView.thickness(layers[-1 - i])) < 1e-9
@@ -186,6 +204,17 @@ class StackupStage(Stage):
                 for title, key, trim in keys
             ]
         )
+
+    def _put_spread(self, key: str) -> Callable[[Quantity], None]:
+        def put(q: Quantity) -> None:
+            project = self.context.document.project
+            spread = set_value(project.design.stackup.spread, **{key: q})
+            stackup = set_value(project.design.stackup, spread=spread)
+            self.context.document.edit(
+                f"Change spread of {key}", with_design(project, stackup=stackup)
+            )
+
+        return put
 
     def _show_material(self, identifier: str) -> None:
         self.choice_title.setText("Material")
