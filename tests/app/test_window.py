@@ -219,6 +219,32 @@ def test_closing_keeps_unsaved_work_aside(
     assert found.project == window.document.project
 
 
+def test_work_never_saved_anywhere_is_kept_aside_too(make_window: MakeWindow) -> None:
+    window = make_window()
+    window.close()
+    assert Autosave(None).read() is None
+    window = make_window()
+    set_resistor(window, "clk-adc", 46.0)
+    left = window.document.project
+    window.close()
+    again = make_window()
+    again.offer_recovery()
+    again.messages.press("Recover it")
+    assert again.document.project == left
+    again.document.forget_recovery()
+
+
+def test_forgetting_unsaved_work_is_final(make_window: MakeWindow) -> None:
+    window = make_window()
+    set_resistor(window, "clk-adc", 46.0)
+    window.close()
+    again = make_window()
+    again.offer_recovery()
+    again.messages.press("Forget it")
+    assert again.document.recoverable() is None
+    assert again.document.project.design.path("clk-adc").elements[0].value.si == 15.0
+
+
 def test_closing_in_mid_run_ends_all_threads(make_window: MakeWindow) -> None:
     """The leak guard of the suite looks for threads afterwards."""
     window = make_window()

@@ -358,7 +358,7 @@ class MainWindow(QMainWindow):
         """Unsaved work is kept aside, runs are stopped; nothing asks."""
         if not self._closing:
             self._closing = True
-            if self.document.path is not None and not self.document.is_saved:
+            if not self.document.stack.isClean():
                 self.document.autosave_now()
             settings = QSettings("onda", "onda")
             settings.setValue("night", self.look.is_night)

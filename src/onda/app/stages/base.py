@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
@@ -19,10 +20,12 @@ from onda.app.theme import Look
 from onda.errors import OndaError
 from onda.project.edits import add_copy, remove_object, rename_object
 from onda.project.model import Design, KeptState
-from onda.studies.margins import Margin
+from onda.studies.margins import Margin, Measured, margin_of
 from onda.studies.study import Study
 
-__all__ = ["Context", "Stage", "Surface", "scrolled"]
+__all__ = ["Context", "OneResultStage", "Stage", "Surface", "scrolled"]
+
+ResultT = TypeVar("ResultT")
 
 
 @dataclass(frozen=True)
@@ -222,3 +225,61 @@ class Stage(QObject):
             return
         gesture = self.context.document.in_gesture
         self.context.desk.request(f"{self.id}-{slot}", study, made, show, fail, urgent=gesture)
+
+
+class OneResultStage(Stage, Generic[ResultT]):
+    """A stage whose object has one result: the last one, why there is none, and kept ones."""
+
+    margins_title = ""
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        self.result: ResultT | None = None
+        self.failure = ""
+        self.kept: dict[str, ResultT] = {}
+        self._result_of = ""
+
+    def read(self, result: ResultT, measure: str) -> Measured:
+        """Read a measure off a result."""
+        raise NotImplementedError
+
+    def draw(self) -> None:
+        """Draw the result and the kept ones."""
+        raise NotImplementedError
+
+    def turn_to(self, subject: str) -> None:
+        """Forget the results of another object."""
+        if self._result_of != subject:
+            self.result, self.failure = None, ""
+            self.kept.clear()
+            self._result_of = subject
+
+    def show_failure(self, message: str) -> None:
+        """Say why there is no result; numbers of another design must not stand beside it."""
+        self.surface.tell(message)
+        self.result, self.failure = None, message
+        self.margins_changed.emit()
+
+    def show_result(self, result: ResultT) -> None:
+        """Take a result over."""
+        self.surface.tell("")
+        self.result, self.failure = result, ""
+        self.draw()
+        if not self.context.document.in_gesture:
+            self.context.standing.note()
+
+    def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
+        subject = self.context.selection.subject_of(self.id)
+        wanted = [
+            r
+            for r in self.context.document.project.requirements
+            if (r.stage, r.subject) == (self.id, subject)
+        ]
+        shown = [margin_of(r, self._measured(r.measure)) for r in wanted]
+        kept = {r.id: [self.read(k, r.measure).value for k in self.kept.values()] for r in wanted}
+        return self.margins_title, shown, kept
+
+    def _measured(self, measure: str) -> Measured | None:
+        if self.failure:
+            return Measured(math.nan, "", self.failure)
+        return self.read(self.result, measure) if self.result is not None else None

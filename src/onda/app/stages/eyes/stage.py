@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -15,7 +14,7 @@ from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, TextField, lab
 from onda.app.shell.form import FieldSpec, Form
 from onda.app.shell.painting import pen, text
 from onda.app.shell.rows import Row
-from onda.app.stages.base import Context, Stage, scrolled
+from onda.app.stages.base import Context, OneResultStage, scrolled
 from onda.app.stages.eyes.eye_view import EyeView
 from onda.app.theme import Look
 from onda.engine.links.patterns import PRBS_ORDERS
@@ -24,7 +23,7 @@ from onda.project.edits import replace_link, set_value
 from onda.project.model import Design, EyeMask, Link, Path, SeriesResistor, TracePiece
 from onda.project.quantities import Quantity, format_si
 from onda.studies.eye import EYE, EyeResult
-from onda.studies.margins import Margin, Measured, margin_of, measure_eye
+from onda.studies.margins import Measured, measure_eye
 from onda.studies.resolve import EyeInputs, MaskInputs, eye_inputs
 
 __all__ = ["EyesStage"]
@@ -80,19 +79,16 @@ class Chain(QWidget):
         painter.end()
 
 
-class EyesStage(Stage):
+class EyesStage(OneResultStage[EyeResult]):
     """Eyes."""
 
     id = "eyes"
+    margins_title = "this link"
     add_title = "Add a link like this one"
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         look = context.look
-        self.result: EyeResult | None = None
-        self.kept: dict[str, EyeResult] = {}
-        self._result_of = ""
-        self.failure = ""
         self.surface.add_button(
             "Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state to compare (K)"
         )
@@ -188,10 +184,7 @@ class EyesStage(Stage):
             self.surface.title.setText("Eyes")
             self.surface.remark.setText("There is no link yet.")
             return
-        if self._result_of != link.id:
-            self.result = None
-            self.kept.clear()
-            self._result_of = link.id
+        self.turn_to(link.id)
         self.surface.title.setText(link.name)
         bits = _grouped(link.bits)
         self.surface.remark.setText(
@@ -201,9 +194,11 @@ class EyesStage(Stage):
         self._show_fields(link)
         if self.context.document.in_gesture:
             # A quick look while something moves: fewer bits, the same channel.
-            self.ask("now", EYE, lambda: self._inputs(link, 6000), self._show, self._fail)
+            self.ask(
+                "now", EYE, lambda: self._inputs(link, 6000), self.show_result, self.show_failure
+            )
             return
-        self.ask("now", EYE, lambda: self._inputs(link, None), self._show, self._fail)
+        self.ask("now", EYE, lambda: self._inputs(link, None), self.show_result, self.show_failure)
         self._ask_kept(link)
 
     def _inputs(self, link: Link, bits: int | None) -> EyeInputs:
@@ -215,22 +210,12 @@ class EyesStage(Stage):
             then = next((k for k in design.links if k.id == link.id), None)
             return eye_inputs(design, then) if then is not None else None
 
-        self.ask_kept(EYE, self.kept, inputs, self._draw)
+        self.ask_kept(EYE, self.kept, inputs, self.draw)
 
-    def _fail(self, message: str) -> None:
-        self.surface.tell(message)
-        # Numbers of another design must not stand beside the message.
-        self.result, self.failure = None, message
-        self.margins_changed.emit()
+    def read(self, result: EyeResult, measure: str) -> Measured:
+        return measure_eye(result, measure)
 
-    def _show(self, result: EyeResult) -> None:
-        self.surface.tell("")
-        self.result, self.failure = result, ""
-        self._draw()
-        if not self.context.document.in_gesture:
-            self.context.standing.note()
-
-    def _draw(self) -> None:
+    def draw(self) -> None:
         link, result = self.link, self.result
         if link is None or result is None:
             return
@@ -318,24 +303,6 @@ class EyesStage(Stage):
         )
         source = self.link.mask.source if self.link and self.link.mask else ""
         self.mask_note.setText(f"Mask: {source}" if source else "")
-
-    def _measured(self, measure: str) -> Measured | None:
-        if self.failure:
-            return Measured(math.nan, "", self.failure)
-        return measure_eye(self.result, measure) if self.result else None
-
-    def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
-        link = self.link
-        if link is None:
-            return "", [], {}
-        wanted = [
-            r
-            for r in self.context.document.project.requirements
-            if (r.stage, r.subject) == (self.id, link.id)
-        ]
-        shown = [margin_of(r, self._measured(r.measure)) for r in wanted]
-        kept = {r.id: [measure_eye(k, r.measure).value for k in self.kept.values()] for r in wanted}
-        return "this link", shown, kept
 
     # -- editing ----------------------------------------------------------------------------------
 

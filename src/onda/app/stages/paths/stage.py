@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
@@ -10,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 from onda.app.plots.curves import Curve, CurvePlot, Limit
 from onda.app.shell.fields import label
 from onda.app.shell.rows import Row
-from onda.app.stages.base import Context, Stage, scrolled
+from onda.app.stages.base import Context, OneResultStage, scrolled
 from onda.app.stages.paths.inspector import PathInspector
 from onda.app.stages.paths.profile import Profile
 from onda.app.stages.paths.ribbon import DRIVER, RECEIVER, Ribbon
@@ -20,7 +19,7 @@ from onda.errors import OndaError
 from onda.project.edits import insert_element, remove_element, replace_path
 from onda.project.model import Design, Path, SeriesResistor, TracePiece
 from onda.project.quantities import format_si, quantity
-from onda.studies.margins import Margin, Measured, margin_of, measure_path
+from onda.studies.margins import Measured, measure_path
 from onda.studies.path import PATH, PathResult
 from onda.studies.path_sweep import (
     PATH_SWEEP,
@@ -34,20 +33,17 @@ from onda.studies.resolve import PathInputs, path_inputs
 __all__ = ["PathsStage"]
 
 
-class PathsStage(Stage):
+class PathsStage(OneResultStage[PathResult]):
     """Paths."""
 
     id = "paths"
+    margins_title = "this path"
     add_title = "Add a path like this one"
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         look, selection = context.look, context.selection
         self.probes = Probes()
-        self.result: PathResult | None = None
-        self._result_of = ""
-        self.failure = ""
-        self.kept: dict[str, PathResult] = {}
         self.sweep: SweepResult | None = None
         self.surface.add_button(
             "Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state to compare (K)"
@@ -116,17 +112,16 @@ class PathsStage(Stage):
         self.surface.title.setText(path.name)
         self.surface.remark.setText(self._remark(path))
         if self._result_of != path.id:
-            self.result, self.sweep = None, None
-            self.kept.clear()
-        self._result_of = path.id
+            self.sweep = None
+        self.turn_to(path.id)
         self.form.show_element(selection.element, self._kept_paths(path))
         in_gesture = self.context.document.in_gesture
         self.ask(
             "now",
             PATH,
             lambda: path_inputs(self.design, path, fine=not in_gesture),
-            self._show,
-            self._fail,
+            self.show_result,
+            self.show_failure,
         )
         if not in_gesture:
             self._ask_kept(path)
@@ -154,7 +149,7 @@ class PathsStage(Stage):
             then = next((p for p in design.paths if p.id == path.id), None)
             return path_inputs(design, then) if then is not None else None
 
-        self.ask_kept(PATH, self.kept, inputs, self._draw)
+        self.ask_kept(PATH, self.kept, inputs, self.draw)
 
     def _swept(self, path: Path) -> SeriesResistor | None:
         chosen = self.context.selection.element
@@ -180,20 +175,10 @@ class PathsStage(Stage):
 
         self.ask("sweep", PATH_SWEEP, inputs, show, lambda _: None)
 
-    def _fail(self, message: str) -> None:
-        self.surface.tell(message)
-        # Numbers of another design must not stand beside the message.
-        self.result, self.failure = None, message
-        self.margins_changed.emit()
+    def read(self, result: PathResult, measure: str) -> Measured:
+        return measure_path(result, measure)
 
-    def _show(self, result: PathResult) -> None:
-        self.surface.tell("")
-        self.result, self.failure = result, ""
-        self._draw()
-        if not self.context.document.in_gesture:
-            self.context.standing.note()
-
-    def _draw(self) -> None:
+    def draw(self) -> None:
         path, result = self.path, self.result
         if path is None or result is None:
             return
@@ -276,26 +261,6 @@ class PathsStage(Stage):
             ink = self.context.look.t.kept_ink if curve.kept else curve.color
             lines.append(f'<span style="color:{ink}">{line}</span> {curve.name}')
         return "<br>".join(lines)
-
-    def _measured(self, measure: str) -> Measured | None:
-        if self.failure:
-            return Measured(math.nan, "", self.failure)
-        return measure_path(self.result, measure) if self.result else None
-
-    def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
-        path = self.path
-        if path is None:
-            return "", [], {}
-        wanted = [
-            r
-            for r in self.context.document.project.requirements
-            if (r.stage, r.subject) == (self.id, path.id)
-        ]
-        shown = [margin_of(r, self._measured(r.measure)) for r in wanted]
-        kept = {
-            r.id: [measure_path(k, r.measure).value for k in self.kept.values()] for r in wanted
-        }
-        return "this path", shown, kept
 
     def insert(self, kind: str) -> None:
         """Insert a trace, a via or a resistor behind the chosen element, and choose it."""

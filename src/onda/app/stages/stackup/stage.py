@@ -292,8 +292,9 @@ class StackupStage(Stage):
 
     def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
         names = {c.id: c.name for c in self.design.line_classes}
+        # Several classes are on screen, so each bar has to say whose it is.
         shown = [
-            replace(m, title=m.title.replace("Impedance", names[m.subject]))
+            replace(m, title=f"{names[m.subject]} {m.title.removeprefix('Impedance ')}")
             for m in self.context.standing.margins
             if m.stage == "lines"
         ]
