@@ -80,7 +80,7 @@ giga- = 1e9 = G-
 metre = [length] = m
 second = [time] = s
 hertz = [frequency] = Hz
-ohm = [resistance] = ohm
+ohm = [resistance]
 farad = [capacitance] = F
 volt = [voltage] = V
 bitrate = [rate] = bps
