@@ -251,6 +251,7 @@ class SectionView(QWidget):
             name = drawing.slab_names.get(layer.material, layer.material)
             words = f"{name} · Dk {layer.er:.2f}"
             y = 0.5 * (top + bottom)
+            painter.setFont(look.font(11))
             text(
                 painter,
                 QRectF(12, y - 9, 230, 18),
@@ -261,24 +262,13 @@ class SectionView(QWidget):
                 width = painter.fontMetrics().horizontalAdvance(words)
                 self._draw_pill(painter, dimension, QPointF(12 + width + 48, y))
         painter.setFont(look.font(11))
-        if drawing.turned:
-            rect = QRectF(self.width() - 260, 4, 250, 18)
-            text(
-                painter,
-                rect,
-                "turned over: outside is up",
-                t.secondary,
-                Qt.AlignmentFlag.AlignRight,
+        low, high = self._heights()
+        if not any(plane > 0.5 * (low + high) for plane in drawing.section.planes):
+            words = (
+                "turned over: outside is up" if drawing.turned else "drag an edge, or type on it"
             )
-        else:
             rect = QRectF(self.width() - 260, 4, 250, 18)
-            text(
-                painter,
-                rect,
-                "drag an edge, or type on it",
-                t.secondary,
-                Qt.AlignmentFlag.AlignRight,
-            )
+            text(painter, rect, words, t.secondary, Qt.AlignmentFlag.AlignRight)
 
     def _draw_pill(self, painter: QPainter, dimension: Dimension, centre: QPointF) -> None:
         look, t = self._look, self._look.t
