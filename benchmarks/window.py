@@ -64,6 +64,8 @@ def starts() -> list[Figure]:
 def gestures() -> list[Figure]:
     """From a step of the trim or of an edge to the new numbers painted, median of many."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PyQt6.QtCore import QEventLoop
+
     from onda.app.main import STAGES_BUILT, application
     from onda.app.shell.window import MainWindow
     from onda.demo import fulmar_project
@@ -77,7 +79,9 @@ def gestures() -> list[Figure]:
         begun = time.perf_counter()
         step()
         while not arrived():
-            app.processEvents()
+            # Sleep until something happens, as the real event loop does; a loop that only spins
+            # would keep the worker from the interpreter.
+            app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
         # The widgets that the result touched are painted with the events now pending.
         app.processEvents()
         return 1e3 * (time.perf_counter() - begun)

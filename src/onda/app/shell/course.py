@@ -54,11 +54,19 @@ class Course(QWidget):
             look.changed,
             document.saved_changed,
             document.settled,
-            standing.changed,
             selection.subject_changed,
         ):
             signal.connect(self.update)
         selection.stage_changed.connect(self._on_stage)
+        self._states: tuple[State | None, ...] = ()
+        standing.changed.connect(self._on_standing)
+
+    def _on_standing(self) -> None:
+        # While something is dragged this comes many times a second, mostly with the same states.
+        states = tuple(self._standing.state_of(stage.id) for stage in STAGES)
+        if states != self._states:
+            self._states = states
+            self.update()
 
     def _on_stage(self, stage: str) -> None:
         self._looked_at.add(stage)

@@ -6,7 +6,7 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPolygonF
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.plots.colors import deviation_scale, image_of
@@ -38,6 +38,7 @@ class MapView(QWidget):
         self._map: MapResult | None = None
         self._fine: NDArray[np.float64] | None = None
         self._image: QImage | None = None
+        self._ground: QPixmap | None = None
         self._target, self._tolerance = 100.0, 0.1
         self._point: tuple[float, float] = (1e-4, 1e-4)
         self._kept: list[tuple[float, float]] = []
@@ -64,7 +65,7 @@ class MapView(QWidget):
         self.update()
 
     def _recolor(self) -> None:
-        self._image, self._lines = None, []
+        self._image, self._lines, self._ground = None, [], None
         if self._fine is not None:
             away = (self._fine - self._target) / (3.0 * self._tolerance)
             scale = deviation_scale(self._look.t)
@@ -102,7 +103,26 @@ class MapView(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         t, box = self._look.t, self._box
+        if self._ground is None or self._ground.size() != self.size():
+            self._ground = self._draw_ground()
         painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.drawPixmap(0, 0, self._ground)
+        painter.setClipRect(box.adjusted(-7, -7, 7, 7))
+        self._draw_points(painter)
+        painter.setClipping(False)
+        self._draw_readout(painter, box)
+        painter.setPen(pen(t.hairline))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(box)
+        painter.end()
+
+    def _draw_ground(self) -> QPixmap:
+        """Everything but the points: it stays while they are dragged."""
+        t, box = self._look.t, self._box
+        ground = QPixmap(self.size())
+        ground.fill(QColor(t.paper))
+        painter = QPainter(ground)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.fillRect(box, QColor(t.sheet))
@@ -113,14 +133,8 @@ class MapView(QWidget):
         else:
             text(painter, box, "filling…", t.secondary, Qt.AlignmentFlag.AlignHCenter)
         self._draw_axes(painter, box)
-        painter.setClipRect(box.adjusted(-7, -7, 7, 7))
-        self._draw_points(painter)
-        painter.setClipping(False)
-        self._draw_readout(painter, box)
-        painter.setPen(pen(t.hairline))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRect(box)
         painter.end()
+        return ground
 
     def _draw_contours(self, painter: QPainter, box: QRectF) -> None:
         t = self._look.t
