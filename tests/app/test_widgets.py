@@ -16,11 +16,13 @@ from onda.app.shell.fields import ChoiceBox, NumberRows, QuantityField, TextFiel
 from onda.app.shell.margin_strip import MarginStrip
 from onda.app.shell.rows import Row, RowList
 from onda.app.shell.window import MainWindow
+from onda.app.stages.lines.map_view import MapView
 from onda.app.theme import DAY, NIGHT, Look
 from onda.errors import InputError
 from onda.project.model import Project
 from onda.project.quantities import Quantity, parse_quantity
 from onda.studies.margins import Measured, State, margin_of
+from onda.studies.width_gap_map import FINE, MapResult
 from tests.app.conftest import MakeWindow, drag, type_into
 
 
@@ -75,6 +77,24 @@ def test_images_have_the_colours_of_their_values(qapp: QApplication) -> None:
     assert (image.width(), image.height()) == (3, 2)
     assert image.pixelColor(0, 0).name() == image.pixelColor(0, 1).name()
     assert image.pixelColor(1, 0).name() == image.pixelColor(2, 0).name()
+
+
+def test_holes_of_a_map_are_shown_as_holes(qtbot: QtBot, look: Look) -> None:
+    """What cannot be built has a colour of its own and no contour along its edge."""
+    ramp = np.linspace(80.0, 120.0, FINE)[None, :].repeat(FINE, axis=0)
+    ramp[:, :20] = np.nan
+    axis = np.linspace(70e-6, 240e-6, FINE)
+    view = MapView(look)
+    shown(qtbot, view, 300, 260)
+    view.show_map(MapResult(axis, axis, ramp, axis, axis, ramp), 100.0, (93.0, 107.0))
+    assert view._image is not None
+    assert view._image.pixelColor(5, 40).name().upper() == DAY.track.upper()
+    assert view._image.pixelColor(60, 40).name().upper() != DAY.track.upper()
+    for level, lines in view._lines:
+        columns = np.concatenate(lines)[:, 1]
+        expected = (level - 80.0) / 40.0 * (FINE - 1)
+        assert columns == pytest.approx(expected, abs=0.6)
+    assert not view.grab().isNull()
 
 
 # -- curves -------------------------------------------------------------------

@@ -59,10 +59,18 @@ def voltage_scale(
     )
 
 
-def image_of(strength: NDArray[np.floating], scale: NDArray[np.uint8]) -> QImage:
-    """Image of a field (rows, columns) of 0..1 by a colour scale; what lies outside is clipped."""
-    index = (255.0 * np.clip(strength, 0.0, 1.0)).astype(np.uint8)
+def image_of(
+    strength: NDArray[np.floating], scale: NDArray[np.uint8], *, hole: str = "#000000"
+) -> QImage:
+    """Image of a field (rows, columns) of 0..1 by a colour scale; what lies outside is clipped.
+
+    Where the field is not a number the colour `hole` is shown.
+    """
+    missing = np.isnan(strength)
+    index = (255.0 * np.clip(np.where(missing, 0.0, strength), 0.0, 1.0)).astype(np.uint8)
     height, width = index.shape
-    pixels = np.ascontiguousarray(scale[index]).tobytes()
+    colored = scale[index]
+    colored[missing] = QColor(hole).getRgb()[:3]
+    pixels = np.ascontiguousarray(colored).tobytes()
     # The bytes go away with this call; the image needs pixels of its own.
     return QImage(pixels, width, height, 3 * width, QImage.Format.Format_RGB888).copy()

@@ -69,8 +69,8 @@ class MapView(QWidget):
         if self._fine is not None:
             away = (self._fine - self._target) / (3.0 * self._tolerance)
             scale = deviation_scale(self._look.t)
-            strength = 0.5 + 0.5 * np.clip(np.nan_to_num(away, nan=0.0), -1.0, 1.0)
-            self._image = image_of(strength[::-1], scale)
+            strength = 0.5 + 0.5 * np.clip(away, -1.0, 1.0)
+            self._image = image_of(strength[::-1], scale, hole=self._look.t.track)
             for level in (self._target, *self._band):
                 self._lines.append((level, _contours(self._fine, level)))
         self.update()
@@ -261,9 +261,18 @@ class MapView(QWidget):
 
 
 def _contours(field: NDArray[np.float64], level: float) -> list[NDArray[np.float64]]:
-    """Lines of a level as (row, column) points of a field."""
-    lines = pg.functions.isocurve(
-        np.nan_to_num(field, nan=1e9), level, connected=True, extendToEdge=True
-    )
-    # isocurve counts from the corner of a cell, and the edge rows are doubled.
-    return [np.clip(np.asarray(line) - 0.5, 0, len(field) - 1) for line in lines]
+    """Lines of a level as (row, column) points of a field, none along the edge of a hole."""
+    missing = np.isnan(field)
+    # A value far above closes the field for the tracing; what it makes along holes is cut out.
+    whole = np.where(missing, 1e9, field)
+    out: list[NDArray[np.float64]] = []
+    for line in pg.functions.isocurve(whole, level, connected=True, extendToEdge=True):
+        # isocurve counts from the corner of a cell, and the edge rows are doubled.
+        points = np.clip(np.asarray(line) - 0.5, 0, len(field) - 1)
+        low, high = np.floor(points).astype(int), np.ceil(points).astype(int)
+        sound = ~(missing[low[:, 0], low[:, 1]] | missing[high[:, 0], high[:, 1]])
+        ends = np.flatnonzero(np.diff(sound.astype(int))) + 1
+        out += [
+            p for p, ok in zip(np.split(points, ends), np.split(sound, ends), strict=True) if ok[0]
+        ]
+    return out
