@@ -9,9 +9,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from onda.app.document import Document
 from onda.app.jobs import JobDesk
-from onda.errors import OndaError
-from onda.project.model import Requirement
-from onda.studies.check import STUDIES, Need, margins_from, need_of, needs
+from onda.studies.check import STUDIES, Need, margins_from, needs
 from onda.studies.margins import Margin, State, worst
 from onda.studies.study import key_of
 
@@ -113,11 +111,3 @@ class Standing(QObject):
     def of(self, stage: str, subject: str) -> list[Margin]:
         """Margins of one object."""
         return [m for m in self.margins if m.stage == stage and m.subject == subject]
-
-    def is_stale(self, requirement: Requirement) -> bool:
-        """Whether a requirement's result is not that of the present design."""
-        try:
-            need = need_of(self._document.project.design, requirement)
-        except OndaError:
-            return False
-        return self._result_of(need) is None

@@ -288,7 +288,6 @@ def _serialise(value: Quantity) -> dict[str, Any]:
 Length = Annotated[Quantity, _Dimension("length", positive=True)]
 LengthOrZero = Annotated[Quantity, _Dimension("length")]
 Time = Annotated[Quantity, _Dimension("time", positive=True)]
-TimeOrZero = Annotated[Quantity, _Dimension("time")]
 Frequency = Annotated[Quantity, _Dimension("frequency", positive=True)]
 Resistance = Annotated[Quantity, _Dimension("resistance", positive=True)]
 ResistanceOrZero = Annotated[Quantity, _Dimension("resistance")]

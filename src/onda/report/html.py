@@ -15,7 +15,7 @@ from onda.project.model import Project
 from onda.report.figures import draw_eye, draw_line, draw_path
 from onda.studies.eye import EYE
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs
-from onda.studies.margins import Margin, State, limits_text
+from onda.studies.margins import MEASURE_TITLES, Margin, State, limits_text
 from onda.studies.path import PATH
 from onda.studies.resolve import eye_inputs, line_inputs, path_inputs
 from onda.studies.runner import StudyRunner
@@ -107,7 +107,12 @@ def _subjects(
         add(c.name, f"target {c.target.text}, shown on {c.on[0].layer}", "lines", c.id, line)
     for p in design.paths:
         limit = next(
-            (m.high for m in margins if m.subject == p.id and "over" in m.requirement), None
+            (
+                m.high
+                for m in margins
+                if (m.stage, m.subject, m.title) == ("paths", p.id, MEASURE_TITLES["overshoot"])
+            ),
+            None,
         )
 
         def path(file: Path, p: object = p, limit: float | None = limit) -> None:

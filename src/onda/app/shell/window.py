@@ -214,8 +214,10 @@ class MainWindow(QMainWindow):
             title, margins, kept = stage.margins()
             self.strip.show_margins(title, margins, kept)
             if self.document.in_gesture and stage.id != "stackup":
+                # The list shows itself again, parts and all, when the standing has changed.
                 self.standing.note_live(margins)
-            self.listing.show_parts(*stage.parts())
+            else:
+                self.listing.show_parts(*stage.parts())
 
     def _show_title(self) -> None:
         saved = "" if self.document.is_saved else " •"

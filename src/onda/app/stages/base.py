@@ -107,11 +107,11 @@ class Stage(QObject):
         self.context = context
         self.surface = Surface()
         self.inspector = QWidget()
-        context.document.changed.connect(self._on_document)
-        context.document.settled.connect(self._on_document)
-        context.selection.subject_changed.connect(lambda _: self._on_subject())
-        context.selection.element_changed.connect(lambda _: self._on_element())
-        context.look.changed.connect(self._on_look)
+        context.document.changed.connect(self._on_changed)
+        context.document.settled.connect(self._refresh_if_active)
+        context.selection.subject_changed.connect(lambda _: self._refresh_if_active())
+        context.selection.element_changed.connect(lambda _: self._refresh_if_active())
+        context.look.changed.connect(self._refresh_if_active)
 
     @property
     def active(self) -> bool:
@@ -128,19 +128,12 @@ class Stage(QObject):
         """Kept states to compare with."""
         return tuple(k for k in self.context.document.project.kept if k.shown)
 
-    def _on_document(self) -> None:
-        if self.active:
-            self.refresh()
+    def _on_changed(self) -> None:
+        # Outside a gesture every change is followed by `settled`; once is enough.
+        if self.context.document.in_gesture:
+            self._refresh_if_active()
 
-    def _on_subject(self) -> None:
-        if self.active:
-            self.refresh()
-
-    def _on_element(self) -> None:
-        if self.active:
-            self.refresh()
-
-    def _on_look(self) -> None:
+    def _refresh_if_active(self) -> None:
         if self.active:
             self.refresh()
 

@@ -99,7 +99,6 @@ class _Traces:
         rows = taps + 1
         grid = np.arange(rows)[:, None] * phases + np.arange(phases + 1)[None, :]
         self.kernel = flat[grid][::-1].astype(np.float32)
-        self.shifted = int((centre + lead) // phases)
         self.signs = (2.0 * bits - 1.0).astype(np.float32)
         self.base = pulse.base
         self.taps = rows

@@ -26,7 +26,7 @@ from onda.project.model import (
     Via,
 )
 from onda.project.quantities import Quantity, quantity, split_si
-from onda.studies.margins import Margin
+from onda.studies.margins import MEASURE_TITLES, Margin
 from onda.studies.path import PathResult
 from onda.studies.path_sweep import SweepResult
 
@@ -360,9 +360,7 @@ class PathInspector(QWidget):
         self._show_harmonics(result, kept)
 
     def _advice(self, result: PathResult, margins: list[Margin]) -> str:
-        over = next(
-            (m for m in margins if m.requirement.startswith("over") or m.title == "Overshoot"), None
-        )
+        over = next((m for m in margins if m.title == MEASURE_TITLES["overshoot"]), None)
         if over is None or not over.normalised < 0:
             return ""
         resistor = next((e for e in self.path.elements if isinstance(e, SeriesResistor)), None)

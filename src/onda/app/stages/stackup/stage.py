@@ -47,7 +47,7 @@ class StackupStage(Stage):
         self.view.cell_chosen.connect(self._go_to_line)
         self.surface.body.addWidget(self.view, 1)
         self.inspector = scrolled(self._build_inspector())
-        context.standing.changed.connect(self._on_document)
+        context.standing.changed.connect(self._refresh_if_active)
 
     def _build_inspector(self) -> QWidget:
         content = QWidget()
