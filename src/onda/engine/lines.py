@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from onda.engine.materials import Dielectric
 from onda.errors import NotPhysical
 
-__all__ = ["CapacitancePart", "Line", "lossless_line"]
+__all__ = ["CapacitancePart", "Ladder", "Line", "lossless_line"]
 
 ComplexArray = NDArray[np.complex128]
 
@@ -28,6 +28,30 @@ class CapacitancePart:
     c_ref: float
     er_ref: float = 1.0
     dielectric: Dielectric | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Ladder:
+    """What frequency adds to a series impedance: Z(s) = sum_k r_k s / (s + p_k), ohm/m.
+
+    With p_k and r_k above 0 each term is a resistor beside an inductor, so that the sum is causal
+    and passive whatever it was fitted to.
+
+    Attributes
+    ----------
+    poles : p_k, rad/s; resistances : r_k, ohm/m
+    """
+
+    poles: tuple[float, ...]
+    resistances: tuple[float, ...]
+
+    def impedance(self, s: ComplexArray) -> ComplexArray:
+        """Z at complex frequencies s (any shape, rad/s)."""
+        s = np.asarray(s, dtype=complex)
+        total = np.zeros(s.shape, dtype=complex)
+        for pole, r in zip(self.poles, self.resistances, strict=True):
+            total += r * s / (s + pole)
+        return total
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +67,7 @@ class Line:
     skin_law : how DC and skin join. "sum": R_dc + k sqrt(s/pi), as data sheets of lines often
         state it. "root": sqrt(R_dc^2 + k^2 s/pi), which passes smoothly from the uniform current
         to the skin and has the right reactance at both ends.
+    ladders : what crowding and roughness add, fitted to R(f) and L(f) that were solved for
     """
 
     l_ext: float
@@ -50,13 +75,17 @@ class Line:
     r_dc: float = 0.0
     k_skin: float = 0.0
     skin_law: Literal["sum", "root"] = "root"
+    ladders: tuple[Ladder, ...] = ()
 
     def series_impedance(self, s: ComplexArray) -> ComplexArray:
         """Z'(s), ohm/m, of the same shape as s."""
+        more = s * self.l_ext
+        for ladder in self.ladders:
+            more = more + ladder.impedance(s)
         skin = self.k_skin * np.sqrt(s / math.pi)
         if self.skin_law == "sum":
-            return s * self.l_ext + self.r_dc + skin
-        return s * self.l_ext + np.sqrt(self.r_dc**2 + skin**2)
+            return np.asarray(more + self.r_dc + skin)
+        return np.asarray(more + np.sqrt(self.r_dc**2 + skin**2))
 
     def shunt_admittance(self, s: ComplexArray) -> ComplexArray:
         """Y'(s), S/m, of the same shape as s."""
@@ -129,6 +158,10 @@ class Line:
             self.r_dc * k,
             self.k_skin * k,
             self.skin_law,
+            tuple(
+                Ladder(ladder.poles, tuple(r * k for r in ladder.resistances))
+                for ladder in self.ladders
+            ),
         )
 
 

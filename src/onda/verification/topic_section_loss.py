@@ -21,7 +21,7 @@ def compute(case: dict[str, Any]) -> dict[str, Any]:
         for v in inputs["conductors"]
     )
     frequency = np.asarray(case["at"]["frequency"], dtype=float)
-    z = loop_impedance(conductors, 1.0 / float(inputs["sigma_S_per_m"]), frequency)
+    z = loop_impedance(conductors, 1.0 / float(inputs["sigma_S_per_m"]), frequency, fineness=1.5)
     kind = inputs.get("kind", "multi")
     if kind == "single":
         return {

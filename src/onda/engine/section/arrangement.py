@@ -73,7 +73,7 @@ class _Lookup:
     def at(self, x: float, y: float) -> tuple[int, int]:
         """Return (conductor or -1, material or -1) at a point."""
         for i, conductor in enumerate(self.section.conductors):
-            if inside_polygon(x, y, conductor.polygon):
+            if inside_polygon(x, y, conductor.polygon) != (conductor.role == "shield"):
                 return i, AIR
         for i in range(len(self.section.regions) - 1, -1, -1):
             if inside_polygon(x, y, self.section.regions[i].polygon):

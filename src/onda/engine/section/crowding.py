@@ -1,10 +1,11 @@
 """Resistance and inductance with true current crowding, from DC upwards.
 
 Every conductor, grounds included, is cut into rectangular filaments that are fine towards its
-surfaces; within a filament the current is uniform. Their partial inductances follow from the mean
+surfaces, by the skin depth of the frequency; within a filament the current is uniform. Their partial inductances follow from the mean
 of ln r between rectangles in closed form, and one linear system per frequency gives the currents
 (Weeks, Wu, McAllister, Singh, "Resistive and inductive skin effect in rectangular conductors", IBM
-J. Res. Dev. 23 (1979) 652, eqs. (1)-(9)).
+J. Res. Dev. 23 (1979) 652, eqs. (1)-(9)). A section that is its own mirror image is solved by
+halves, once even and once odd.
 """
 
 from __future__ import annotations
@@ -17,14 +18,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.constants import MU0_H_PER_M
-from onda.engine.section.geometry import Conductor, Point
+from onda.engine.section.geometry import Conductor, Point, polygon_area
 from onda.errors import NotPhysical
 
 __all__ = ["LoopImpedance", "loop_impedance"]
 
 FloatArray = NDArray[np.float64]
 _FIRST = 0.4
-"""Thickness of the outermost filament in skin depths at the highest frequency."""
+"""Thickness of the outermost filament in skin depths."""
 _GROWTH = 1.45
 
 
@@ -46,7 +47,11 @@ class LoopImpedance:
 
 
 def loop_impedance(
-    conductors: tuple[Conductor, ...], resistivity: float, frequency: FloatArray
+    conductors: tuple[Conductor, ...],
+    resistivity: float,
+    frequency: FloatArray,
+    *,
+    fineness: float = 1.0,
 ) -> LoopImpedance:
     """Solve for the loop impedance of signals against grounds.
 
@@ -56,6 +61,7 @@ def loop_impedance(
         at least one signal and one ground
     resistivity : ohm m
     frequency : (f,) Hz, above 0
+    fineness : filaments along each way, as a multiple of the usual
 
     Raises
     ------
@@ -70,44 +76,137 @@ def loop_impedance(
         raise NotPhysical("frequency", frequency, "above 0 Hz")
     if not (math.isfinite(resistivity) and resistivity > 0):
         raise NotPhysical("resistivity", resistivity, "above 0 ohm m")
-    skin = math.sqrt(resistivity / (math.pi * MU0_H_PER_M * float(frequency.max())))
-    cells, owner = _filaments(conductors, signals, skin)
-    groups = [*([i] for i in signals), grounds]
-    belongs = np.stack([np.isin(owner, group) for group in groups], axis=1).astype(float)
-    from onda.engine.section.filament_kernels import log_means
-
-    resistance = resistivity / (cells[:, 2] * cells[:, 3])
-    inductance = -MU0_H_PER_M / (2.0 * math.pi) * log_means(cells, False)
-    # The size of the section as unit of length keeps the common part of ln r small.
-    inductance += MU0_H_PER_M / (2.0 * math.pi) * math.log(float(np.abs(cells[:, :2]).max()))
+    folded = _twins(conductors)
     r, inductances = [], []
     for f in frequency:
-        z = _loop(resistance, inductance, belongs, 2.0 * math.pi * f)
+        skin = math.sqrt(resistivity / (math.pi * MU0_H_PER_M * f))
+        z = _impedance(conductors, resistivity, skin / fineness, 2.0 * math.pi * f, folded, fineness)
         r.append(z.real)
         inductances.append(z.imag / (2.0 * math.pi * f))
-    conductance = np.array([(belongs[:, k] / resistance).sum() for k in range(belongs.shape[1])])
+    each = [resistivity / abs(polygon_area(conductors[i].polygon)) for i in signals]
+    back = sum(abs(polygon_area(conductors[i].polygon)) for i in grounds)
     return LoopImpedance(
         frequency=frequency,
         r=np.array(r),
         l=np.array(inductances),
-        r_dc=np.diag(1.0 / conductance[:-1]) + 1.0 / conductance[-1],
+        r_dc=np.diag(each) + resistivity / back,
     )
 
 
-def _loop(
-    resistance: FloatArray, inductance: FloatArray, belongs: FloatArray, omega: float
+def _impedance(
+    conductors: tuple[Conductor, ...],
+    resistivity: float,
+    skin: float,
+    omega: float,
+    twins: tuple[int, ...] | None,
+    fineness: float,
 ) -> NDArray[np.complex128]:
-    """Loop impedance matrix (n, n); the last group of filaments is the return."""
-    matrix = 1j * omega * inductance
-    matrix[np.diag_indices(len(matrix))] += resistance
-    currents = np.linalg.solve(matrix, belongs.astype(complex))
-    z = np.linalg.inv(belongs.T @ currents)
-    n = len(z) - 1
-    return np.asarray(z[:n, :n] - z[:n, n:] - z[n:, :n] + z[n, n])
+    """Loop impedance matrix (n, n) at one frequency."""
+    from onda.engine.section.filament_kernels import log_means
+
+    signals = [i for i, c in enumerate(conductors) if c.role == "signal"]
+    cells, owner = _filaments(conductors, signals, skin, fineness)
+    # The size of the section as unit of length keeps the common part of ln r small.
+    unit = math.log(float(np.abs(cells[:, :2]).max()))
+    if twins is None:
+        system = _System(resistivity, omega, unit - log_means(cells, _rows(cells), False), cells)
+        return np.asarray(np.linalg.inv(system.admittance(owner, signals)))
+    cells, owner = _right_half(cells, owner)
+    rows = _rows(cells)
+    own, other = unit - log_means(cells, rows, False), unit - log_means(cells, rows, True)
+    stands = [k if k in owner else twins[k] for k in signals]
+    right = sorted(set(stands))
+    even = _System(resistivity, omega, own + other, cells).admittance(owner, right)
+    twin = np.array([twins[k] != k for k in signals])
+    sign = np.where(twin, [1.0 if k in owner else -1.0 for k in signals], 0.0)
+    row = [right.index(k) for k in stands]
+    odd = np.zeros_like(even)
+    pairs = [k for k in right if twins[k] != k]
+    if pairs:
+        at = [right.index(k) for k in pairs]
+        # In the odd drive the return lies at 0 V all along and carries no net current.
+        found = _System(resistivity, omega, own - other, cells).admittance(
+            owner, pairs, returned=False
+        )
+        odd[np.ix_(at, at)] = found
+    m = np.where(twin, 1.0, 2.0)
+    joined = 0.5 * (
+        np.outer(m, m) * even[np.ix_(row, row)] + np.outer(sign, sign) * odd[np.ix_(row, row)]
+    )
+    return np.asarray(np.linalg.inv(joined))
+
+
+@dataclass(frozen=True, slots=True)
+class _System:
+    """Filaments at one frequency; `log_part` (n, n) times mu0/2pi is their inductance."""
+
+    resistivity: float
+    omega: float
+    log_part: FloatArray
+    cells: FloatArray
+
+    def admittance(
+        self, owner: NDArray[np.int64], signals: list[int], *, returned: bool = True
+    ) -> NDArray[np.complex128]:
+        """Currents (n, n) of the signals per volt along each.
+
+        With `returned`, all currents come back in the other conductors together; else those are
+        kept at 0 V.
+        """
+        belongs = np.stack([owner == k for k in signals], axis=1).astype(float)
+        if returned:
+            rest = 1.0 - belongs.sum(axis=1)
+            belongs = np.column_stack([belongs, rest])
+        matrix = (1j * self.omega * MU0_H_PER_M / (2.0 * math.pi)) * self.log_part
+        area = self.cells[:, 2] * self.cells[:, 3]
+        matrix[np.diag_indices(len(matrix))] += self.resistivity / area
+        currents = belongs.T @ np.linalg.solve(matrix, belongs.astype(complex))
+        if not returned:
+            return np.asarray(currents)
+        z = np.linalg.inv(currents)
+        n = len(z) - 1
+        return np.asarray(np.linalg.inv(z[:n, :n] - z[:n, n:] - z[n:, :n] + z[n, n]))
+
+
+def _rows(cells: FloatArray) -> NDArray[np.int64]:
+    """Where each row of filaments begins, and the end of the last."""
+    level = np.any(np.diff(cells[:, [1, 3]], axis=0) != 0.0, axis=1)
+    right = 0.5 * (cells[1:, 2] + cells[:-1, 2])
+    beside = np.abs(np.diff(cells[:, 0]) - right) < 1e-6 * right
+    breaks = np.flatnonzero(level | ~beside) + 1
+    return np.concatenate([[0], breaks, [len(cells)]]).astype(np.int64)
+
+
+def _twins(conductors: tuple[Conductor, ...]) -> tuple[int, ...] | None:
+    """For each conductor its mirror image in x = 0; None where there is no such symmetry."""
+    size = max(abs(v) for c in conductors for p in c.polygon for v in p)
+
+    def shape(c: Conductor, sign: float) -> frozenset[tuple[int, int]]:
+        step = 1e-7 * size
+        return frozenset((round(sign * x / step), round(y / step)) for x, y in c.polygon)
+
+    known = {(shape(c, 1.0), c.role): i for i, c in enumerate(conductors)}
+    found = [known.get((shape(c, -1.0), c.role)) for c in conductors]
+    if None in found:
+        return None
+    return tuple(i for i in found if i is not None)
+
+
+def _right_half(
+    cells: FloatArray, owner: NDArray[np.int64]
+) -> tuple[FloatArray, NDArray[np.int64]]:
+    """The filaments at x > 0, those that lie across it cut in two."""
+    right = cells[:, 0] + 0.5 * cells[:, 2]
+    left = cells[:, 0] - 0.5 * cells[:, 2]
+    keep = right > 1e-9 * right.max()
+    left = np.maximum(left[keep], 0.0)
+    out = cells[keep].copy()
+    out[:, 0], out[:, 2] = 0.5 * (right[keep] + left), right[keep] - left
+    return out, owner[keep]
 
 
 def _filaments(
-    conductors: tuple[Conductor, ...], signals: list[int], skin: float
+    conductors: tuple[Conductor, ...], signals: list[int], skin: float, fineness: float
 ) -> tuple[FloatArray, NDArray[np.int64]]:
     """Rectangles (n, 4) as centre, width, height, and the conductor that each belongs to."""
     middle = [_box(conductors[i].polygon) for i in signals]
@@ -116,16 +215,16 @@ def _filaments(
     owner: list[int] = []
     for i, conductor in enumerate(conductors):
         x0, x1, y0, y1 = _box(conductor.polygon)
-        rows = _graded(y0, y1, skin)
+        rows = _graded(y0, y1, skin, fineness)
         wide = conductor.role == "ground" and x1 - x0 > 2.0 * (high - low)
         for bottom, top in pairwise(rows):
             left, right = _extent(conductor.polygon, 0.5 * (bottom + top))
             if wide:
                 distance = max(min(abs(y0 - b[3]) for b in middle), 1e-9)
                 distance = min(distance, min(abs(b[2] - y1) for b in middle))
-                columns = _under(left, right, low, high, distance)
+                columns = _under(left, right, low, high, distance / fineness)
             else:
-                columns = _graded(left, right, skin)
+                columns = _graded(left, right, skin, fineness)
             for a, b in pairwise(columns):
                 cells.append((0.5 * (a + b), 0.5 * (bottom + top), b - a, top - bottom))
                 owner.append(i)
@@ -150,15 +249,16 @@ def _extent(polygon: tuple[Point, ...], y: float) -> tuple[float, float]:
     return min(found), max(found)
 
 
-def _graded(low: float, high: float, skin: float) -> FloatArray:
+def _graded(low: float, high: float, skin: float, fineness: float) -> FloatArray:
     """Edges from low to high, fine at both ends, growing towards the middle."""
     half = 0.5 * (high - low)
     first = _FIRST * skin
     if first >= half / 3:
-        return np.linspace(low, high, 7)
+        return np.linspace(low, high, round(6 * fineness) + 1)
     sizes = [first]
+    growth = 1.0 + (_GROWTH - 1.0) / fineness
     while sum(sizes) < half:
-        sizes.append(min(sizes[-1] * _GROWTH, half / 3))
+        sizes.append(min(sizes[-1] * growth, half / 3))
     places = np.cumsum(sizes)
     places = np.concatenate([[0.0], places * (half / places[-1])])
     return np.concatenate([low + places, high - places[-2::-1]])

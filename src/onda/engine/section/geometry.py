@@ -14,7 +14,7 @@ from onda.errors import NotPhysical
 __all__ = ["Conductor", "CrossSection", "Layer", "Point", "Region"]
 
 Point = tuple[float, float]
-Role = Literal["signal", "ground"]
+Role = Literal["signal", "ground", "shield"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +38,10 @@ class Region:
 
 @dataclass(frozen=True, slots=True)
 class Conductor:
-    """A solid conductor polygon; conductors override every dielectric."""
+    """A conductor polygon; conductors override every dielectric.
+
+    A "shield" is a grounded wall: its metal is everything *outside* the polygon.
+    """
 
     name: str
     polygon: tuple[Point, ...]
@@ -64,14 +67,17 @@ class CrossSection:
 
     def check(self) -> None:
         """Raise `NotPhysical` where the section cannot exist."""
-        if not self.signals:
+        shields = sum(c.role == "shield" for c in self.conductors)
+        if not self.signals and not shields:
             raise NotPhysical("conductors", "no signal conductor", "at least one signal conductor")
-        if not self.planes and not any(c.role == "ground" for c in self.conductors):
+        if not self.planes and not any(c.role != "signal" for c in self.conductors):
             raise NotPhysical(
                 "planes",
                 "no plane and no ground conductor",
                 "at least one plane or ground conductor for the return current",
             )
+        if shields > 1 or (shields and self.planes):
+            raise NotPhysical("shield", f"{shields} with {len(self.planes)} planes", "one, alone")
         for i, layer in enumerate(self.layers):
             _check_er(f"layers[{i}].er", layer.er)
             if not (math.isfinite(layer.y0) and math.isfinite(layer.y1) and layer.y1 > layer.y0):
@@ -164,12 +170,30 @@ def _check_apart(conductors: tuple[Conductor, ...], planes: tuple[float, ...]) -
     for i, first in enumerate(conductors):
         for j in range(i + 1, len(conductors)):
             second = conductors[j]
+            if "shield" in (first.role, second.role):
+                _check_within(first, second)
+                continue
             if first.role == second.role == "ground" or not _boxes_meet(boxes[i], boxes[j]):
                 continue
             if _overlap(boxes[i], boxes[j], first.polygon, second.polygon):
                 raise NotPhysical(
                     f"conductors {first.name} and {second.name}", "overlapping", "apart"
                 )
+
+
+def _check_within(first: Conductor, second: Conductor) -> None:
+    """What a shield closes in must lie inside; a ground may touch it."""
+    shield, inner = (first, second) if first.role == "shield" else (second, first)
+    wall = np.asarray(shield.polygon, dtype=float)
+    body = np.asarray(inner.polygon, dtype=float)
+    cut = any(
+        _cross_properly(wall[i], wall[(i + 1) % len(wall)], body[j], body[(j + 1) % len(body)])
+        for i in range(len(wall))
+        for j in range(len(body))
+    )
+    inside = all(inside_polygon(x, y, shield.polygon) for x, y in inner.polygon)
+    if cut or (inner.role == "signal" and not inside):
+        raise NotPhysical(f"conductor {inner.name}", f"touches shield {shield.name}", "inside it")
 
 
 def _boxes_meet(a: NDArray[np.float64], b: NDArray[np.float64]) -> bool:

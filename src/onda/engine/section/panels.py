@@ -19,6 +19,8 @@ _OPPOSITE = 2.0
 _STRETCH = 7.0
 _STRETCH_POWER = 3.0
 """Growth of panels on interfaces that run to infinity: exponential, a power law near the edge."""
+_GENTLE = math.cos(math.radians(20.0))
+"""Outlines that turn by less than this stand for a curve."""
 _ON_OPEN = 2.0
 _ON_INTERFACE = 1.5
 """How many more panels an interface gets than a conductor's side."""
@@ -93,20 +95,24 @@ def mesh(
     """
     a, b = boundary.start, boundary.end
     touching = _touching(a, b)
+    bends = _gentle_bends(boundary)
     coarse: list[NDArray[np.float64]] = []
     kinds: list[_Ends] = []
     for i in range(len(a)):
         ends = _Ends(
             bool(boundary.open_start[i]),
             bool(boundary.open_end[i]),
-            bool(boundary.smooth_start[i]),
-            bool(boundary.smooth_end[i]),
+            bool(boundary.smooth_start[i] or bends[i, 0]),
+            bool(boundary.smooth_end[i] or bends[i, 1]),
         )
         n = per_piece
         if boundary.conductor[i] < 0:
             n = int(per_piece * (_ON_OPEN if ends.is_open else _ON_INTERFACE))
         if ends.smooth_start or ends.smooth_end:
             n = math.ceil(n / 2) if not ends.is_open else n
+        if bends[i].all():
+            # One side of a many-sided outline that stands for a curve.
+            n = max(1, n // 4)
         others = np.flatnonzero(~touching[i])
         room = _Room(a[i], b[i], a[others], b[others], y_low, y_high, ends)
         coarse.append(_split_long(np.linspace(0.0, 1.0, n + 1), room))
@@ -156,6 +162,35 @@ def _split_long(t: NDArray[np.float64], room: _Room) -> NDArray[np.float64]:
 
 def _halved(t: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.sort(np.concatenate([t, 0.5 * (t[1:] + t[:-1])]))
+
+
+def _gentle_bends(boundary: Boundary) -> NDArray[np.bool_]:
+    """Which ends (n, 2) of pieces go on, nearly straight, in one other piece of the same surface.
+
+    Charge is not singular there, so the panels need not grow finer towards such an end.
+    """
+    a, b = boundary.start, boundary.end
+    size = float(np.max(np.hypot(*(b - a).T)))
+    points = np.concatenate([a, b])
+    keys = np.round(points / (1e-7 * size)).astype(np.int64)
+    _, place = np.unique(keys, axis=0, return_inverse=True)
+    place = place.ravel()
+    direction = (b - a) / np.hypot(*(b - a).T)[:, None]
+    out = np.zeros((len(a), 2), dtype=bool)
+    meeting: dict[int, list[int]] = {}
+    for row, where in enumerate(place.tolist()):
+        meeting.setdefault(where, []).append(row)
+    for rows in meeting.values():
+        if len(rows) != 2:
+            continue
+        i, j = (row % len(a) for row in rows)
+        same = boundary.conductor[i] == boundary.conductor[j]
+        # Pieces may run towards the corner or away from it.
+        along = abs(float(direction[i] @ direction[j]))
+        if i != j and same and along > _GENTLE:
+            for row in rows:
+                out[row % len(a), row // len(a)] = True
+    return out
 
 
 def _touching(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.bool_]:

@@ -16,10 +16,14 @@ from numpy.typing import NDArray
 
 from onda.engine.constants import EPS0_F_PER_M, MU0_H_PER_M
 from onda.engine.section.geometry import CrossSection, polygon_area
-from onda.engine.section.solve import SectionResult
+from onda.engine.section.solve import Charges, SectionResult
 from onda.errors import NotPhysical
 
-__all__ = ["Resistance", "resistance"]
+__all__ = ["SURFACES", "Resistance", "resistance"]
+
+
+SURFACES = ("bottom", "top", "sides", "plane below", "plane above")
+"""Faces of the drawn conductors by where they look, and the planes' faces towards them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,10 +34,12 @@ class Resistance:
     ----------
     r_dc : (n,) ohm/m, trace only (the plane is taken as wide)
     k_skin : (n, n) ohm/(m sqrt(Hz)); R(f) = k_skin * sqrt(f) where the skin is thin
+    k_by_surface : (n, n) share of `k_skin` of each of `SURFACES`
     """
 
     r_dc: NDArray[np.float64]
     k_skin: NDArray[np.float64]
+    k_by_surface: dict[str, NDArray[np.float64]]
 
 
 def resistance(section: CrossSection, result: SectionResult, resistivity: float) -> Resistance:
@@ -54,23 +60,52 @@ def resistance(section: CrossSection, result: SectionResult, resistivity: float)
     # Surface current per ampere in each conductor: the vacuum charge per coulomb, times c.
     to_current = np.linalg.inv(result.c0) * EPS0_F_PER_M
     current = charges.vacuum @ to_current
-    squared = (current * length[:, None]).T @ current
+    squared = {
+        name: (current[rows] * length[rows, None]).T @ current[rows]
+        for name, rows in _faces(section, charges, on).items()
+    }
     start = np.ascontiguousarray(charges.start[on])
     end = np.ascontiguousarray(charges.end[on])
+    names = ("plane above", "plane below") if charges.flipped else ("plane below", "plane above")
     heights = {0: (), 1: (0.0,), 2: (0.0, charges.spacing)}[charges.images]
     x, weight = _plane_points(start, end, charges.spacing)
-    for height in heights:
+    for name, height in zip(names, heights, strict=False):
         points = np.column_stack([x, np.full_like(x, height)])
         field = evaluate(points, start, end, charges.vacuum, charges.images, charges.spacing)[
             ..., 2
         ]
         on_plane = field @ to_current
-        squared += (on_plane * weight[:, None]).T @ on_plane
+        squared[name] = (on_plane * weight[:, None]).T @ on_plane
     surface = math.sqrt(math.pi * MU0_H_PER_M * resistivity)
+    by_surface = {name: surface * 0.5 * (v + v.T) for name, v in squared.items()}
     return Resistance(
         r_dc=np.array([resistivity / area for area in areas]),
-        k_skin=surface * 0.5 * (squared + squared.T),
+        k_skin=np.sum(list(by_surface.values()), axis=0),
+        k_by_surface=by_surface,
     )
+
+
+def _faces(
+    section: CrossSection, charges: Charges, on: NDArray[np.bool_]
+) -> dict[str, NDArray[np.int64]]:
+    """Which conductor panels look down, up and sideways, in the section's own directions."""
+    start, end = charges.start[on], charges.end[on]
+    d = end - start
+    level = np.abs(d[:, 0]) > 2.0 * np.abs(d[:, 1])
+    middle = 0.5 * (start[:, 1] + end[:, 1])
+    centre = np.zeros(len(section.conductors))
+    for i in range(len(section.conductors)):
+        mine = charges.conductor[on] == i
+        if mine.any():
+            centre[i] = 0.5 * (middle[mine].min() + middle[mine].max())
+    upper = (middle > centre[charges.conductor[on]]) != charges.flipped
+    shield = np.array([c.role == "shield" for c in section.conductors])[charges.conductor[on]]
+    looks_up = upper != shield
+    return {
+        "bottom": np.flatnonzero(level & ~looks_up),
+        "top": np.flatnonzero(level & looks_up),
+        "sides": np.flatnonzero(~level),
+    }
 
 
 def _plane_points(

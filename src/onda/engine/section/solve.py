@@ -136,6 +136,8 @@ def solve_section(
     True
     """
     section.check()
+    if not section.signals:
+        raise NotPhysical("conductors", "no signal conductor", "at least one signal conductor")
     local = _to_local(section)
     y_high = local.spacing if local.images == 2 else math.inf
     y_low = 0.0 if local.images >= 1 else -math.inf
