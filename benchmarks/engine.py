@@ -12,10 +12,12 @@ from benchmarks.measure import Figure, median_ms
 from onda.demo import fulmar_project
 from onda.engine.section import solve_section
 from onda.studies.eye import EYE
-from onda.studies.impedance import fit_width, solve_line
+from onda.studies.fit import fit_width
+from onda.studies.line_inputs import line_inputs
 from onda.studies.path import PATH
 from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, resistor_range
-from onda.studies.resolve import eye_inputs, line_inputs, path_inputs
+from onda.studies.resolve import eye_inputs, path_inputs
+from onda.studies.solved_line import solve_line
 from onda.studies.study import Control
 from onda.verification.runner import public_files, read_case_file
 from onda.verification.topic_section import cross_section

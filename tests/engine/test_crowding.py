@@ -9,8 +9,8 @@ import pytest
 
 from onda.engine.constants import COPPER_RESISTIVITY_OHM_M, MU0_H_PER_M
 from onda.engine.section import Conductor, CrossSection, solve_section
-from onda.engine.section.crowding import loop_impedance
-from onda.engine.section.filament_kernels import _mean, log_means
+from onda.engine.section.crowding import _rows, loop_impedance
+from onda.engine.section.filament_kernels import log_means
 from onda.engine.section.resistance import resistance
 from onda.errors import NotPhysical
 from tests.shapes import UM, box
@@ -28,6 +28,22 @@ def strip_over_plane(width: float = 100 * UM, plane: float = 1e-3) -> tuple[Cond
 def test_mean_of_the_logarithm_in_a_square() -> None:
     """Geometric mean distance of a square: 0.44705 of its side (Grover, 1946)."""
     assert math.exp(_mean(0.0, 0.0, 2.0, 2.0, 2.0, 2.0)) == pytest.approx(2 * 0.44705, rel=1e-5)
+
+
+def _mean(dx: float, dy: float, wi: float, hi: float, wj: float, hj: float) -> float:
+    cells = np.array([[0.0, 0.0, wi, hi], [-dx, -dy, wj, hj]])
+    return float(log_means(cells, np.array([0, 1, 2]), False)[0, 1])
+
+
+def test_filaments_side_by_side_share_their_row() -> None:
+    """The means do not depend on how rectangles are put into rows."""
+    cells = np.array([[0.1, 0.0, 0.2, 0.3], [0.35, 0.0, 0.3, 0.3], [0.2, 0.7, 0.4, 0.1]])
+    together, apart = np.array([0, 2, 3]), np.array([0, 1, 2, 3])
+    assert _rows(cells).tolist() == together.tolist()
+    for mirror in (False, True):
+        assert log_means(cells, together, mirror) == pytest.approx(
+            log_means(cells, apart, mirror), rel=1e-9
+        )
 
 
 @pytest.mark.parametrize(
@@ -56,7 +72,8 @@ def test_mean_of_the_logarithm_against_quadrature(dx, dy, wi, hi, wj, hj) -> Non
 
 def test_means_are_symmetric_and_mirrored() -> None:
     cells = np.array([[1.0, 0.0, 0.5, 0.2], [3.0, 1.0, 0.1, 0.4]])
-    plain, mirrored = log_means(cells, False), log_means(cells, True)
+    rows = _rows(cells)
+    plain, mirrored = log_means(cells, rows, False), log_means(cells, rows, True)
     assert plain == pytest.approx(plain.T)
     assert mirrored[0, 1] == pytest.approx(math.log(math.hypot(4.0, 1.0)), abs=1e-3)
 

@@ -13,13 +13,17 @@ from onda.project.edits import set_value, with_design
 from onda.project.model import Project, Termination
 from onda.project.quantities import parse_quantity
 from onda.studies.eye import EYE
-from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, fit_width, solve_line
+from onda.studies.fit import fit_width
+from onda.studies.impedance import IMPEDANCE, ImpedanceInputs
+from onda.studies.line_inputs import line_inputs
 from onda.studies.path import PATH, PathResult, build_path
 from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, measures_with
-from onda.studies.resolve import eye_inputs, line_inputs, path_inputs
+from onda.studies.resolve import eye_inputs, path_inputs
 from onda.studies.runner import StudyRunner
-from onda.studies.sensitivity import SENSITIVITY, sensitivity_inputs
+from onda.studies.sensitivity import SENSITIVITY
+from onda.studies.solved_line import solve_line
 from onda.studies.study import Control, key_of
+from onda.studies.variations import spread_inputs
 from onda.studies.width_gap_map import WIDTH_GAP_MAP, MapInputs, map_axes
 from onda.studies.width_sweep import WIDTH_SWEEP, WidthSweepInputs, width_range
 
@@ -219,7 +223,7 @@ def test_map_can_be_stopped(project: Project) -> None:
     ],
 )
 def test_spread_names_its_causes_strongest_first(project, runner, name, layer, causes) -> None:
-    inputs = sensitivity_inputs(line(project, name, layer), project.design.stackup.spread)
+    inputs = spread_inputs(line(project, name, layer), project.design.stackup.spread)
     got = runner.result(SENSITIVITY, inputs)
     assert {i.name for i in got.influences} == causes
     sizes = [i.size for i in got.influences]
@@ -237,7 +241,7 @@ def test_influence_is_the_direct_difference(project: Project, runner: StudyRunne
     """Of Dk in one uniform dielectric: Z goes with the root of it."""
     inputs = line(project, "general", "L3")
     uniform = replace(inputs, materials=tuple(replace(m, dk=3.7, df=0.0) for m in inputs.materials))
-    spread = sensitivity_inputs(uniform, project.design.stackup.spread)
+    spread = spread_inputs(uniform, project.design.stackup.spread)
     dk = next(i for i in runner.result(SENSITIVITY, spread).influences if i.name == "Dk")
     z = solve_line(uniform).z
     assert dk.high == pytest.approx(z * (1 / math.sqrt(1.03) - 1), rel=1e-2)
@@ -246,7 +250,7 @@ def test_influence_is_the_direct_difference(project: Project, runner: StudyRunne
 
 def test_a_spread_that_cannot_be_built_is_left_out(project: Project) -> None:
     spread = set_value(project.design.stackup.spread, width=parse_quantity("120 um", "length"))
-    got = SENSITIVITY.run(sensitivity_inputs(line(project), spread), Control())
+    got = SENSITIVITY.run(spread_inputs(line(project), spread), Control())
     assert "width" not in {i.name for i in got.influences}
     assert len(got.influences) == 4
 

@@ -5,25 +5,28 @@ from __future__ import annotations
 import json
 from typing import Any
 
+from onda.demo import fulmar_build
 from onda.project.model import Project
 
 __all__ = ["fulmar_project"]
 
 
 def fulmar_project() -> Project:
-    """Build Fulmar: stackup, three line classes, two clocks, converter lane JL0, requirements."""
+    """Build Fulmar: its build, every class, two clocks, converter lane JL0, requirements."""
     return Project.model_validate_json(json.dumps(_tree()))
 
 
 def _tree() -> dict[str, Any]:
     return {
-        "schema_version": 1,
+        "schema_version": 2,
         "name": "Fulmar recorder",
         "revision": "rev B",
         "design": {
-            "materials": _materials(),
-            "stackup": {"layers": _layers(), "spread": _spread()},
-            "line_classes": _classes(),
+            "materials": fulmar_build.materials(),
+            "stackup": fulmar_build.stackup(),
+            "line_classes": fulmar_build.classes(),
+            "shielded": fulmar_build.shielded(),
+            "sheet_lines": fulmar_build.sheet_lines(),
             "paths": [_sample_clock(), _reference_clock(), _lane_path()],
             "links": [_lane_link()],
         },
@@ -31,122 +34,6 @@ def _tree() -> dict[str, Any]:
         "kept": [],
         "files": [],
     }
-
-
-def _materials() -> list[dict[str, Any]]:
-    return [
-        {"id": "prepreg", "name": "Low-loss prepreg", "dk": 3.64, "df": 0.0052, "at": "8 GHz"},
-        {"id": "core", "name": "Low-loss core", "dk": 3.72, "df": 0.0048, "at": "8 GHz"},
-        {"id": "mask", "name": "Solder mask", "dk": 3.5, "df": 0.024, "at": "1 GHz"},
-    ]
-
-
-def _copper(identifier: str, role: str, thickness: str, base: str = "below") -> dict[str, Any]:
-    undercut = "12 um" if role == "signal" and thickness != "17 um" else "4 um"
-    return {
-        "kind": "copper",
-        "id": identifier,
-        "role": role,
-        "thickness": thickness,
-        "undercut": undercut,
-        "base": base,
-    }
-
-
-def _dielectric(identifier: str, name: str, material: str, thickness: str) -> dict[str, Any]:
-    return {
-        "kind": "dielectric",
-        "id": identifier,
-        "name": name,
-        "material": material,
-        "thickness": thickness,
-    }
-
-
-def _coating(identifier: str) -> dict[str, Any]:
-    return {
-        "kind": "coating",
-        "id": identifier,
-        "material": "mask",
-        "over_laminate": "25 um",
-        "over_copper": "14 um",
-        "beside": "12 um",
-    }
-
-
-def _layers() -> list[dict[str, Any]]:
-    return [
-        _coating("mask-top"),
-        _copper("L1", "signal", "43 um"),
-        _dielectric("D12", "prepreg 2x1078", "prepreg", "102 um"),
-        _copper("L2", "plane", "17 um"),
-        _dielectric("D23", "core", "core", "127 um"),
-        _copper("L3", "signal", "17 um", "above"),
-        _dielectric("D34", "prepreg 2x1080", "prepreg", "142 um"),
-        _copper("L4", "plane", "35 um"),
-        _dielectric("D45", "core", "core", "610 um"),
-        _copper("L5", "plane", "35 um"),
-        _dielectric("D56", "prepreg 2x1080", "prepreg", "142 um"),
-        _copper("L6", "signal", "17 um", "below"),
-        _dielectric("D67", "core", "core", "127 um"),
-        _copper("L7", "plane", "17 um"),
-        _dielectric("D78", "prepreg 2x1078", "prepreg", "102 um"),
-        _copper("L8", "signal", "43 um", "above"),
-        _coating("mask-bottom"),
-    ]
-
-
-def _spread() -> dict[str, Any]:
-    return {
-        "width": "12 um",
-        "dielectric": "10 %",
-        "dk": "3 %",
-        "copper": "5 um",
-        "coating": "8 um",
-    }
-
-
-def _classes() -> list[dict[str, Any]]:
-    return [
-        {
-            "id": "converter-pairs",
-            "name": "Converter pairs",
-            "kind": "pair",
-            "target": "100 ohm",
-            "loss_at": "8.125 GHz",
-            "on": [
-                {"layer": "L1", "width": "124 um", "gap": "150 um"},
-                {"layer": "L3", "width": "98 um", "gap": "150 um"},
-                {"layer": "L6", "width": "98 um", "gap": "150 um"},
-                {"layer": "L8", "width": "124 um", "gap": "150 um"},
-            ],
-        },
-        {
-            "id": "clocks",
-            "name": "Clocks",
-            "kind": "single",
-            "target": "64 ohm",
-            "loss_at": "1 GHz",
-            "on": [
-                {"layer": "L1", "width": "100 um"},
-                {"layer": "L6", "width": "80 um"},
-                {"layer": "L8", "width": "100 um"},
-            ],
-        },
-        {
-            "id": "general",
-            "name": "General",
-            "kind": "single",
-            "target": "55 ohm",
-            "loss_at": "500 MHz",
-            "on": [
-                {"layer": "L1", "width": "146 um"},
-                {"layer": "L3", "width": "100 um"},
-                {"layer": "L6", "width": "100 um"},
-                {"layer": "L8", "width": "146 um"},
-            ],
-        },
-    ]
 
 
 def _trace(identifier: str, line_class: str, layer: str, length: str) -> dict[str, Any]:
@@ -297,6 +184,12 @@ def _requirements() -> list[dict[str, Any]]:
     return [
         *_impedance_limits("converter-pairs", ("L1", "L3", "L6", "L8"), "93 ohm", "107 ohm"),
         _limit("loss-converter-pairs", "lines", "converter-pairs", "loss", at_most="6 dB"),
+        *_impedance_limits("uplink-pairs", ("L3", "L6"), "86 ohm", "98 ohm"),
+        _limit("loss-uplink-pairs", "lines", "uplink-pairs", "loss", at_most="6 dB"),
+        *_impedance_limits("memory", ("L1", "L3", "L6"), "45 ohm", "55 ohm"),
+        *_impedance_limits("sensor-pairs", ("tail.L4",), "81 ohm", "99 ohm"),
+        *_impedance_limits("launch", ("L8",), "47 ohm", "53 ohm"),
+        *_impedance_limits("strobes", ("L6",), "47 ohm", "57 ohm"),
         *_impedance_limits("clocks", ("L1", "L6", "L8"), "58 ohm", "70 ohm"),
         *_impedance_limits("general", ("L1", "L3", "L6", "L8"), "49 ohm", "61 ohm"),
         *_clock_limits("clk-adc", "2.5 ns", "0.70 ns"),

@@ -60,8 +60,9 @@ def kramers_kronig_error(line: Line, frequency: FloatArray) -> float:
         (line.series_impedance, line.r_dc),
         (line.shunt_admittance, 0.0),
     ):
-        stored = (respond(1j * at) - lossless) / (1j * at)
-        loss = -((respond(1j * grid) - lossless) / (1j * grid)).imag
+        s_at, s_grid = at.astype(complex) * 1j, grid.astype(complex) * 1j
+        stored = (respond(s_at) - lossless) / s_at
+        loss = -((respond(s_grid) - lossless) / s_grid).imag
         change = stored.real - stored.real[-1]
         wanted = from_losses(np.maximum(loss, 0.0), grid, at)
         wanted = wanted - wanted[-1]

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from onda.errors import NotPhysical
 
-__all__ = ["ConstantDielectric", "Dielectric", "WidebandDebye"]
+__all__ = ["ConstantDielectric", "Dielectric", "DielectricFit", "WidebandDebye", "fit_dielectric"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,3 +82,72 @@ def _shape(s: NDArray[np.complex128], m1: float, m2: float) -> NDArray[np.comple
 
 
 Dielectric = ConstantDielectric | WidebandDebye
+
+
+@dataclass(frozen=True, slots=True)
+class DielectricFit:
+    """A causal model of a table, and how well it follows it.
+
+    `dk_error`: largest relative difference in Dk; `df_error`: largest difference in Df, absolute.
+    """
+
+    model: Dielectric
+    dk_error: float
+    df_error: float
+
+
+def fit_dielectric(points: tuple[tuple[float, float, float], ...]) -> DielectricFit:
+    """Causal model through a table of (frequency in Hz, Dk, Df), rising in frequency.
+
+    One point is met exactly. For more, the two strengths of the wideband model are those of least
+    squares, in which the model is linear; Dk counts ten times as much as the same share of Df.
+
+    Raises
+    ------
+    NotPhysical : a value is out of its range, or frequencies do not rise
+
+    Examples
+    --------
+    >>> fit = fit_dielectric(((1e9, 3.70, 0.0052), (1e10, 3.66, 0.0055)))
+    >>> fit.dk_error < 0.005
+    True
+    """
+    if not points:
+        raise NotPhysical("table of Dk and Df", "empty", "at least one point")
+    for at, value, loss in points:
+        if not (math.isfinite(at) and at > 0):
+            raise NotPhysical("frequency of Dk and Df", at, "above 0 Hz")
+        if not (math.isfinite(value) and value >= 1.0):
+            raise NotPhysical("Dk", value, "1 or above")
+        if not (math.isfinite(loss) and 0.0 <= loss < 1.0):
+            raise NotPhysical("Df", loss, "between 0 and 1")
+    table = np.array(points)
+    frequency, dk, df = table[:, 0], table[:, 1], table[:, 2]
+    if np.any(np.diff(frequency) <= 0):
+        raise NotPhysical("frequencies of the table", "not rising", "each above the one before")
+    model: Dielectric
+    if not df.any():
+        model = ConstantDielectric(float(dk.mean()))
+    elif len(points) == 1:
+        model = WidebandDebye.through(float(dk[0]), float(df[0]), float(frequency[0]))
+    else:
+        shape = _shape(2j * np.pi * frequency, 4.0, 12.0)
+        lossy = dk * df
+        weight = 0.1 / np.maximum(lossy, 0.1 * float(lossy.max()))
+        rows = np.concatenate(
+            [
+                np.column_stack([np.ones_like(dk), shape.real]) / dk[:, None],
+                np.column_stack([np.zeros_like(dk), -shape.imag]) * weight[:, None],
+            ]
+        )
+        wanted = np.concatenate([np.ones_like(dk), lossy * weight])
+        (eps_inf, delta), *_ = np.linalg.lstsq(rows, wanted, rcond=None)
+        if delta < 0.0 or eps_inf < 1.0:
+            raise NotPhysical("table of Dk and Df", "Dk rising with frequency", "causal")
+        model = WidebandDebye(float(eps_inf), float(delta))
+    e = model.permittivity(2j * np.pi * frequency)
+    return DielectricFit(
+        model,
+        float(np.max(np.abs(e.real / dk - 1.0))),
+        float(np.max(np.abs(-e.imag / e.real - df))),
+    )

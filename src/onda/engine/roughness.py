@@ -87,7 +87,9 @@ class Huray:
         x = depth / self.radius
         return 1.0 + 1.5 * self.ratio / (1.0 + x + 0.5 * x * x)
 
-    def causal_factor(self, s: NDArray[np.complex128], resistivity: float) -> NDArray[np.complex128]:
+    def causal_factor(
+        self, s: NDArray[np.complex128], resistivity: float
+    ) -> NDArray[np.complex128]:
         """Complex factor on the surface impedance sqrt(s mu rho), s in rad/s.
 
         K(s) = 1 + 3/2 ratio / (1 + 1/(a sqrt(s mu/rho))); the real part of K(s) sqrt(s mu rho) is
@@ -96,9 +98,8 @@ class Huray:
         """
         if self.ratio == 0.0:
             return np.ones(np.shape(s), dtype=complex)
-        return 1.0 + 1.5 * self.ratio / (
-            1.0 + 1.0 / (self.radius * np.sqrt(np.asarray(s) * MU0_H_PER_M / resistivity))
-        )
+        depths = self.radius * np.sqrt(np.asarray(s, dtype=complex) * MU0_H_PER_M / resistivity)
+        return np.asarray(1.0 + 1.5 * self.ratio / (1.0 + 1.0 / depths), dtype=complex)
 
 
 Roughness = Hammerstad | Huray

@@ -3,163 +3,69 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
 from pathlib import PurePosixPath
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Annotated, Any, Literal
 
-from pydantic import (
-    BaseModel,
-    ConfigDict,
-    Field,
-    StringConstraints,
-    field_validator,
-    model_validator,
+from pydantic import Field, StringConstraints, field_validator, model_validator
+
+from onda.project.base import MANY, Frozen, Identifier, Name, Text, check_unique, find
+from onda.project.build import (
+    CoatingLayer,
+    CopperLayer,
+    DielectricLayer,
+    Material,
+    Spread,
+    StackLayer,
+    Stackup,
 )
-
+from onda.project.line_objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
 from onda.project.quantities import (
     Capacitance,
     DataRate,
     Frequency,
     Length,
-    LengthOrZero,
     Quantity,
-    Ratio,
     Resistance,
     ResistanceOrZero,
     Time,
     UnitInterval,
     Voltage,
-    parse_quantity,
     read_quantity,
 )
 
-SCHEMA_VERSION = 1
+__all__ = [
+    "MEASURE_DIMENSIONS",
+    "SCHEMA_VERSION",
+    "CoatingLayer",
+    "CopperLayer",
+    "Design",
+    "DielectricLayer",
+    "Driver",
+    "EyeMask",
+    "FileReference",
+    "KeptState",
+    "LineClass",
+    "Link",
+    "Material",
+    "Path",
+    "PathElement",
+    "Project",
+    "Receiver",
+    "Requirement",
+    "SeriesResistor",
+    "SheetLine",
+    "ShieldedSection",
+    "Spread",
+    "StackLayer",
+    "Stackup",
+    "Stimulus",
+    "Termination",
+    "TraceOnLayer",
+    "TracePiece",
+    "Via",
+]
 
-Identifier = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9_.\-]{1,64}$")]
-Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
-Text = Annotated[str, StringConstraints(max_length=2000)]
-_MANY = 500
-_Item = TypeVar("_Item", "Material", "LineClass", "Path", "Link")
-
-
-class Frozen(BaseModel):
-    """Base of all parts of the tree."""
-
-    model_config = ConfigDict(
-        frozen=True, extra="forbid", allow_inf_nan=False, arbitrary_types_allowed=True, strict=True
-    )
-
-
-class Material(Frozen):
-    """A dielectric with Dk and Df as given at one frequency."""
-
-    id: Identifier
-    name: Name
-    dk: Annotated[float, Field(ge=1.0, le=1000.0)]
-    df: Annotated[float, Field(ge=0.0, lt=0.5)]
-    at: Frequency
-
-
-class CopperLayer(Frozen):
-    """A copper layer; `undercut` is how far etching draws each side in at the far face."""
-
-    kind: Literal["copper"] = "copper"
-    id: Identifier
-    role: Literal["signal", "plane"]
-    thickness: Length
-    undercut: LengthOrZero
-    base: Literal["below", "above"] = "below"
-
-
-class DielectricLayer(Frozen):
-    """A core or pressed prepreg."""
-
-    kind: Literal["dielectric"] = "dielectric"
-    id: Identifier
-    name: Name
-    material: Identifier
-    thickness: Length
-
-
-class CoatingLayer(Frozen):
-    """Solder mask: thickness over laminate, over copper and beside copper."""
-
-    kind: Literal["coating"] = "coating"
-    id: Identifier
-    material: Identifier
-    over_laminate: Length
-    over_copper: Length
-    beside: Length
-
-
-StackLayer = Annotated[CopperLayer | DielectricLayer | CoatingLayer, Field(discriminator="kind")]
-
-
-def _length(text: str) -> Any:
-    return Field(default_factory=lambda: parse_quantity(text, "length"))
-
-
-def _ratio(text: str) -> Any:
-    return Field(default_factory=lambda: parse_quantity(text, "ratio"))
-
-
-class Spread(Frozen):
-    """What manufacture may be off by, either way, as the fabricator states it."""
-
-    width: Length = _length("12 um")
-    dielectric: Ratio = _ratio("10 %")
-    dk: Ratio = _ratio("3 %")
-    copper: Length = _length("5 um")
-    coating: Length = _length("8 um")
-
-
-class Stackup(Frozen):
-    """Layers from top to bottom, and the spread with which they are made."""
-
-    layers: Annotated[tuple[StackLayer, ...], Field(max_length=_MANY)]
-    spread: Spread = Field(default_factory=Spread)
-
-    @property
-    def copper(self) -> tuple[CopperLayer, ...]:
-        """The copper layers, top to bottom."""
-        return tuple(layer for layer in self.layers if isinstance(layer, CopperLayer))
-
-    @property
-    def signal_layers(self) -> tuple[str, ...]:
-        """Names of the layers that carry traces."""
-        return tuple(layer.id for layer in self.copper if layer.role == "signal")
-
-
-class TraceOnLayer(Frozen):
-    """What a class is routed with on one layer."""
-
-    layer: Identifier
-    width: Length
-    gap: Length | None = None
-
-
-class LineClass(Frozen):
-    """Lines of one impedance; `loss_at` is the frequency at which its loss matters."""
-
-    id: Identifier
-    name: Name
-    kind: Literal["single", "pair"]
-    target: Resistance
-    loss_at: Frequency
-    on: Annotated[tuple[TraceOnLayer, ...], Field(min_length=1, max_length=_MANY)]
-
-    def trace_on(self, layer: str) -> TraceOnLayer | None:
-        """The trace on a layer, None where the class is not routed there."""
-        return next((t for t in self.on if t.layer == layer), None)
-
-    @model_validator(mode="after")
-    def _pairs_have_gaps(self) -> LineClass:
-        for trace in self.on:
-            if (self.kind == "pair") != (trace.gap is not None):
-                need = "needs a gap" if self.kind == "pair" else "must not have a gap"
-                raise ValueError(f"a {self.kind} on {trace.layer} {need}")
-        _check_unique("layer", (t.layer for t in self.on))
-        return self
+SCHEMA_VERSION = 2
 
 
 class Driver(Frozen):
@@ -263,14 +169,14 @@ class Path(Frozen):
     net: Name
     lane: Literal["single", "pair"]
     driver: Driver
-    elements: Annotated[tuple[PathElement, ...], Field(min_length=1, max_length=_MANY)]
+    elements: Annotated[tuple[PathElement, ...], Field(min_length=1, max_length=MANY)]
     termination: Termination
     receiver: Receiver
     stimulus: Stimulus
 
     @model_validator(mode="after")
     def _complete(self) -> Path:
-        _check_unique("element", (e.id for e in self.elements))
+        check_unique("element", (e.id for e in self.elements))
         if not any(isinstance(e, TracePiece | Via) for e in self.elements):
             raise ValueError("a path needs at least one piece of line")
         return self
@@ -306,26 +212,33 @@ class Link(Frozen):
 class Design(Frozen):
     """Everything that results follow from; a kept state is one of these."""
 
-    materials: Annotated[tuple[Material, ...], Field(max_length=_MANY)]
+    materials: Annotated[tuple[Material, ...], Field(max_length=MANY)]
     stackup: Stackup
-    line_classes: Annotated[tuple[LineClass, ...], Field(max_length=_MANY)]
-    paths: Annotated[tuple[Path, ...], Field(max_length=_MANY)]
-    links: Annotated[tuple[Link, ...], Field(max_length=_MANY)]
+    line_classes: Annotated[tuple[LineClass, ...], Field(max_length=MANY)]
+    shielded: Annotated[tuple[ShieldedSection, ...], Field(max_length=MANY)] = ()
+    sheet_lines: Annotated[tuple[SheetLine, ...], Field(max_length=MANY)] = ()
+    paths: Annotated[tuple[Path, ...], Field(max_length=MANY)]
+    links: Annotated[tuple[Link, ...], Field(max_length=MANY)]
 
     @model_validator(mode="after")
     def _references(self) -> Design:
-        for label, items in (
+        listed: tuple[tuple[str, tuple[Any, ...]], ...] = (
             ("material", self.materials),
             ("layer", self.stackup.layers),
-            ("line class", self.line_classes),
+            ("line", (*self.line_classes, *self.shielded, *self.sheet_lines)),
             ("path", self.paths),
             ("link", self.links),
-        ):
-            _check_unique(label, (item.id for item in items))
+        )
+        for label, items in listed:
+            check_unique(label, (item.id for item in items))
         materials = {m.id for m in self.materials}
         for layer in self.stackup.layers:
             if not isinstance(layer, CopperLayer) and layer.material not in materials:
                 raise ValueError(f"layer {layer.id}: there is no material {layer.material!r}")
+        for section in self.shielded:
+            used = {section.material} | {b.material for b in section.bodies if b.material}
+            for missing in used - materials:
+                raise ValueError(f"section {section.id}: there is no material {missing!r}")
         self._check_classes()
         self._check_paths()
         return self
@@ -337,6 +250,11 @@ class Design(Frozen):
                 if trace.layer not in signal:
                     raise ValueError(
                         f"line class {line_class.id}: {trace.layer!r} is no signal layer"
+                    )
+                if trace.facing is not None and trace.facing not in signal - {trace.layer}:
+                    raise ValueError(
+                        f"line class {line_class.id} on {trace.layer}: it cannot face "
+                        f"{trace.facing!r}"
                     )
 
     def _check_paths(self) -> None:
@@ -363,19 +281,19 @@ class Design(Frozen):
 
     def line_class(self, identifier: str) -> LineClass:
         """The line class of that id."""
-        return _find(self.line_classes, identifier)
+        return find(self.line_classes, identifier)
 
     def path(self, identifier: str) -> Path:
         """The path of that id."""
-        return _find(self.paths, identifier)
+        return find(self.paths, identifier)
 
     def link(self, identifier: str) -> Link:
         """The link of that id."""
-        return _find(self.links, identifier)
+        return find(self.links, identifier)
 
     def material(self, identifier: str) -> Material:
         """The material of that id."""
-        return _find(self.materials, identifier)
+        return find(self.materials, identifier)
 
 
 Measure = Literal[
@@ -478,18 +396,18 @@ class FileReference(Frozen):
 class Project(Frozen):
     """One board."""
 
-    schema_version: Literal[1] = 1
+    schema_version: Literal[2] = 2
     name: Name
     revision: Annotated[str, StringConstraints(max_length=40)] = ""
     design: Design
     requirements: Annotated[tuple[Requirement, ...], Field(max_length=5000)] = ()
     kept: Annotated[tuple[KeptState, ...], Field(max_length=100)] = ()
-    files: Annotated[tuple[FileReference, ...], Field(max_length=_MANY)] = ()
+    files: Annotated[tuple[FileReference, ...], Field(max_length=MANY)] = ()
 
     @model_validator(mode="after")
     def _references(self) -> Project:
-        _check_unique("requirement", (r.id for r in self.requirements))
-        _check_unique("kept state", (k.id for k in self.kept))
+        check_unique("requirement", (r.id for r in self.requirements))
+        check_unique("kept state", (k.id for k in self.kept))
         known = {
             "lines": {c.id for c in self.design.line_classes},
             "paths": {p.id for p in self.design.paths},
@@ -502,18 +420,3 @@ class Project(Frozen):
                     f"{requirement.stage}"
                 )
         return self
-
-
-def _check_unique(label: str, ids: Iterable[str]) -> None:
-    seen: set[str] = set()
-    for identifier in ids:
-        if identifier in seen:
-            raise ValueError(f"{label} {identifier!r} is there twice")
-        seen.add(identifier)
-
-
-def _find(items: tuple[_Item, ...], identifier: str) -> _Item:
-    for item in items:
-        if item.id == identifier:
-            return item
-    raise KeyError(identifier)

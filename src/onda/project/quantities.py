@@ -64,6 +64,13 @@ DIMENSIONS: dict[str, DimensionInfo] = {
         DimensionInfo("ratio", "1", "%", "%", 1e4),
         DimensionInfo("unit interval", "UI", "UI", "UI", 1e4),
         DimensionInfo("loss", "dB", "dB", "dB", 1e4),
+        DimensionInfo("temperature", "degC", "degC", "degC", 1e3),
+        DimensionInfo("delay per length", "s/m", "ps/mm", "ps/mm, ns/m, ps/in", 1.0),
+        DimensionInfo("loss per length", "dB/m", "dB/m", "dB/m, dB/in", 1e6),
+        DimensionInfo("resistance per length", "ohm/m", "ohm/m", "ohm/m, mohm/mm", 1e9),
+        DimensionInfo("inductance per length", "H/m", "nH/m", "nH/m, nH/mm, uH/m", 1.0),
+        DimensionInfo("capacitance per length", "F/m", "pF/m", "pF/m, fF/mm", 1.0),
+        DimensionInfo("conductance per length", "S/m", "mS/m", "uS/m, mS/m, S/m", 1e6),
     )
 }
 
@@ -88,6 +95,9 @@ one = [ratio] = ratio
 percent = 0.01 * one = pct
 unit_interval = [interval] = UI
 decibel_value = [loss] = dB
+henry = [inductance] = H
+siemens = [conductance] = S
+celsius = [temperature] = degC
 inch = 0.0254 * metre = in
 thou = 2.54e-5 * metre = mil
 ounce_copper = 3.479e-5 * metre = oz
@@ -103,12 +113,20 @@ _BASE = {
     "ratio": "one",
     "unit interval": "unit_interval",
     "loss": "decibel_value",
+    "temperature": "celsius",
+    "delay per length": "second / metre",
+    "loss per length": "decibel_value / metre",
+    "resistance per length": "ohm / metre",
+    "inductance per length": "henry / metre",
+    "capacitance per length": "farad / metre",
+    "conductance per length": "siemens / metre",
 }
 _SPELLINGS = {
     "µ": "u",
     "μ": "u",
     "Ω": "ohm",
     "\u2126": "ohm",
+    "°C": "degC",
     "%": "pct",
     "b/s": "bps",
     "bit/s": "bps",
@@ -118,7 +136,7 @@ _SPELLINGS = {
     "R": "ohm",
 }
 _TEXT = re.compile(
-    r"\s*([+-]?(?:\d{1,40}\.?\d{0,40}|\.\d{1,40})(?:[eE][+-]?\d{1,3})?)\s*([A-Za-zµμΩ\u2126%/]{0,12})\s*"
+    r"\s*([+-]?(?:\d{1,40}\.?\d{0,40}|\.\d{1,40})(?:[eE][+-]?\d{1,3})?)\s*([A-Za-zµμΩ\u2126%/°]{0,12})\s*"
 )
 
 
@@ -214,7 +232,8 @@ def pretty(value: Quantity) -> str:
     >>> pretty(parse_quantity("15 ohm", "resistance"))
     '15 Ω'
     """
-    return re.sub(r"ohms?$", "Ω", re.sub(r"\bu(?=[msFV])", "µ", value.text))
+    shown = re.sub(r"ohms?(?=$|/)", "Ω", re.sub(r"\bu(?=[msFVHS])", "µ", value.text))
+    return shown.replace("degC", "°C")
 
 
 def quantity(si: float, dimension: str, unit: str | None = None, digits: int = 4) -> Quantity:
@@ -296,6 +315,14 @@ Voltage = Annotated[Quantity, _Dimension("voltage", signed=True)]
 DataRate = Annotated[Quantity, _Dimension("data rate", positive=True)]
 Ratio = Annotated[Quantity, _Dimension("ratio", signed=True)]
 UnitInterval = Annotated[Quantity, _Dimension("unit interval")]
+SignedLength = Annotated[Quantity, _Dimension("length", signed=True)]
+Temperature = Annotated[Quantity, _Dimension("temperature", signed=True)]
+DelayPerLength = Annotated[Quantity, _Dimension("delay per length", positive=True)]
+LossPerLength = Annotated[Quantity, _Dimension("loss per length")]
+ResistancePerLength = Annotated[Quantity, _Dimension("resistance per length")]
+InductancePerLength = Annotated[Quantity, _Dimension("inductance per length", positive=True)]
+CapacitancePerLength = Annotated[Quantity, _Dimension("capacitance per length", positive=True)]
+ConductancePerLength = Annotated[Quantity, _Dimension("conductance per length")]
 """Field types of the model; each reads text or its stored form."""
 
 _SCALES: dict[str, tuple[tuple[float, str], ...]] = {
@@ -309,6 +336,13 @@ _SCALES: dict[str, tuple[tuple[float, str], ...]] = {
     "ratio": ((0.0, "%"),),
     "unit interval": ((0.0, "UI"),),
     "loss": ((0.0, "dB"),),
+    "temperature": ((0.0, "°C"),),
+    "delay per length": ((0.0, "ps/mm"),),
+    "loss per length": ((0.0, "dB/m"),),
+    "resistance per length": ((0.0, "Ω/m"),),
+    "inductance per length": ((0.0, "nH/m"),),
+    "capacitance per length": ((0.0, "pF/m"),),
+    "conductance per length": ((0.0, "mS/m"),),
 }
 
 

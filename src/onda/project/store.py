@@ -19,7 +19,24 @@ __all__ = ["dumps", "load_project", "loads", "save_project", "write_atomically"]
 _LARGEST_BYTES = 64 * 1024 * 1024
 
 Migration = Callable[[dict[str, Any]], dict[str, Any]]
-MIGRATIONS: dict[int, Migration] = {}
+
+
+def _from_1(tree: dict[str, Any]) -> dict[str, Any]:
+    """Schema 2 tells cores from prepregs; before, only the name of a layer did."""
+    designs = [tree.get("design"), *(k.get("design") for k in _dicts(tree.get("kept")))]
+    for design in designs:
+        stackup = design.get("stackup") if isinstance(design, dict) else None
+        for layer in _dicts(stackup.get("layers") if isinstance(stackup, dict) else None):
+            if layer.get("kind") == "dielectric" and "core" in str(layer.get("name", "")).lower():
+                layer["build"] = "core"
+    return tree | {"schema_version": 2}
+
+
+def _dicts(items: object) -> list[dict[str, Any]]:
+    return [item for item in items if isinstance(item, dict)] if isinstance(items, list) else []
+
+
+MIGRATIONS: dict[int, Migration] = {1: _from_1}
 """From schema n to n + 1, by n. Each takes and returns the plain tree."""
 
 

@@ -10,6 +10,7 @@ from onda.errors import OndaError
 from onda.project.model import Design, Project, Requirement
 from onda.studies.eye import EYE
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs
+from onda.studies.line_inputs import line_inputs
 from onda.studies.margins import (
     Margin,
     Measured,
@@ -19,7 +20,7 @@ from onda.studies.margins import (
     measure_path,
 )
 from onda.studies.path import PATH
-from onda.studies.resolve import EyeInputs, PathInputs, eye_inputs, line_inputs, path_inputs
+from onda.studies.resolve import EyeInputs, PathInputs, eye_inputs, path_inputs
 from onda.studies.runner import StudyRunner
 from onda.studies.study import Study, key_of
 

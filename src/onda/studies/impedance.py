@@ -3,33 +3,23 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from onda.engine.causality import kramers_kronig_error
 from onda.engine.lines import CapacitancePart, Line
-from onda.engine.materials import ConstantDielectric, Dielectric, WidebandDebye
-from onda.engine.section import CrossSection, SectionResult, solve_section
+from onda.engine.section import SectionResult
 from onda.engine.section.field import field_lines
-from onda.engine.section.fit import fit_dimension
-from onda.engine.section.modes import PairModes, SingleMode, odd_even, pair_modes, single_mode
-from onda.engine.section.resistance import resistance
-from onda.engine.section.structures import Slab, trace_section
-from onda.studies.resolve import LineInputs, MaterialInputs
+from onda.engine.section.multiline import line_modes, matched_network
+from onda.studies.line_inputs import LineInputs
+from onda.studies.solved_line import SolvedLine, solve_line
 from onda.studies.study import Control, Study
 
-__all__ = [
-    "IMPEDANCE",
-    "ImpedanceInputs",
-    "ImpedanceResult",
-    "SolvedLine",
-    "fit_width",
-    "quick_impedance",
-    "solve_line",
-]
+__all__ = ["IMPEDANCE", "ImpedanceInputs", "ImpedanceResult", "LinesTogether"]
 
 FloatArray = NDArray[np.float64]
+_LOWEST, _HIGHEST, _POINTS = 1e6, 110e9, 131
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,25 +31,26 @@ class ImpedanceInputs:
 
 
 @dataclass(frozen=True, slots=True)
-class SolvedLine:
-    """A solved section as a transmission line; for a pair the differential one."""
+class LinesTogether:
+    """All lines of a pair or group at once.
 
-    section: CrossSection
-    result: SectionResult
-    single: SingleMode | None
-    pair: PairModes | None
-    line: Line
-    r_dc: float
+    Attributes
+    ----------
+    names : of the n lines
+    c, inductance : (n, n) F/m and H/m
+    mode_z, mode_delay : (n,) ohm and s/m, from the slowest mode; mode_voltage : (n, n) by column
+    z_characteristic : (n, n) ohm
+    network : (n, n) ohm that absorb every mode, to 0 V on the diagonal, infinite where none
+    """
 
-    @property
-    def z(self) -> float:
-        """Impedance that the class's target means: single or differential, ohm."""
-        return self.pair.z_diff if self.pair is not None else self.single.z0  # type: ignore[union-attr]
-
-    @property
-    def signal_mode(self) -> SingleMode:
-        """The mode that the signal travels in: the only one, or the odd one."""
-        return self.pair.odd if self.pair is not None else self.single  # type: ignore[return-value]
+    names: tuple[str, ...]
+    c: FloatArray
+    inductance: FloatArray
+    mode_z: FloatArray
+    mode_delay: FloatArray
+    mode_voltage: FloatArray
+    z_characteristic: FloatArray
+    network: FloatArray
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,11 +65,15 @@ class ImpedanceResult:
     inductance, mutual_inductance : H/m; capacitance, mutual_capacitance : F/m
     r_dc : ohm/m of one trace
     frequency : (f,) Hz
-    z_of_f : (f,) ohm, magnitude
-    loss_db_per_m, conductor_db_per_m, dielectric_db_per_m : (f,)
-    loss_at : dB/m at the class's frequency
+    z_of_f : (f,) ohm, magnitude; delay_of_f : (f,) s/m, phase delay
+    r_of_f : (f,) ohm/m; l_of_f : (f,) H/m; g_of_f : (f,) S/m; c_of_f : (f,) F/m
+    loss_db_per_m, conductor_db_per_m, roughness_db_per_m, dielectric_db_per_m : (f,)
+    loss_at : dB/m at the class's frequency; loss_parts : copper, roughness, dielectric of it
     error : estimated relative error of C and L
+    causality : largest disagreement of loss and delay, as a share (NaN in a quick answer)
     lines : field lines, each (k, 2) metres
+    together : all lines of a pair or group
+    notes : what the numbers rest on that may surprise
     """
 
     z: float
@@ -96,99 +91,45 @@ class ImpedanceResult:
     r_dc: float
     frequency: FloatArray
     z_of_f: FloatArray
+    delay_of_f: FloatArray
+    r_of_f: FloatArray
+    l_of_f: FloatArray
+    g_of_f: FloatArray
+    c_of_f: FloatArray
     loss_db_per_m: FloatArray
     conductor_db_per_m: FloatArray
+    roughness_db_per_m: FloatArray
     dielectric_db_per_m: FloatArray
     loss_at: float
+    loss_parts: tuple[float, float, float]
     error: float
+    causality: float
     lines: tuple[FloatArray, ...]
-
-
-def _dielectric(material: MaterialInputs) -> Dielectric:
-    if material.df == 0.0:
-        return ConstantDielectric(material.dk)
-    return WidebandDebye.through(material.dk, material.df, material.at)
-
-
-def _section(inputs: LineInputs) -> tuple[CrossSection, dict[str, Dielectric], dict[str, float]]:
-    """The section with each Dk moved to the class's frequency by its causal model."""
-    s = np.array([2j * np.pi * inputs.frequency])
-    dielectrics = {m.id: _dielectric(m) for m in inputs.materials}
-    er = {name: float(d.permittivity(s)[0].real) for name, d in dielectrics.items()}
-
-    def moved(slab: Slab) -> Slab:
-        return Slab(slab.thickness, er[slab.material], slab.material)
-
-    coating = inputs.coating
-    section = trace_section(
-        inputs.trace,
-        below=tuple(moved(slab) for slab in inputs.below),
-        above=tuple(moved(slab) for slab in inputs.above),
-        beside=moved(inputs.beside) if inputs.beside else None,
-        plane_below=inputs.plane_below,
-        plane_above=inputs.plane_above,
-        coating=replace(coating, er=er[coating.material]) if coating else None,
-    )
-    return section, dielectrics, er
-
-
-def quick_impedance(inputs: LineInputs) -> float:
-    """Impedance alone, single or differential, ohm, within a few tenths of a percent."""
-    section, _, _ = _section(inputs)
-    result = solve_section(section, per_piece=4, quick=True)
-    return pair_modes(result).z_diff if inputs.kind == "pair" else single_mode(result).z0
-
-
-@lru_cache(maxsize=1024)
-def solve_line(inputs: LineInputs, fine: bool = True) -> SolvedLine:
-    """Solve a class on a layer: a section, its modes and its transmission line."""
-    section, dielectrics, er = _section(inputs)
-    result = solve_section(section, per_piece=5 if fine else 4, quick=not fine)
-    losses = resistance(section, result, inputs.resistivity)
-    pair = pair_modes(result) if inputs.kind == "pair" else None
-    single = None if pair else single_mode(result)
-    mode = pair.odd if pair else single
-    assert mode is not None
-    share = odd_even(result.c_share)[0] if pair else result.c_share[:, 0, 0]
-    k_skin = odd_even(losses.k_skin)[0] if pair else losses.k_skin[0, 0]
-    parts = tuple(
-        CapacitancePart(float(c), er[name], dielectrics[name])
-        for name, c in zip(result.materials, share, strict=True)
-    )
-    air = mode.capacitance - float(np.sum(share))
-    line = Line(
-        l_ext=mode.inductance,
-        capacitance=(*parts, CapacitancePart(air)),
-        r_dc=float(losses.r_dc.mean()),
-        k_skin=float(k_skin),
-    )
-    return SolvedLine(
-        section=section,
-        result=result,
-        single=single,
-        pair=pair,
-        line=line.scaled(2.0) if pair else line,
-        r_dc=float(losses.r_dc[0]),
-    )
+    together: LinesTogether | None
+    notes: tuple[str, ...]
 
 
 def _run(inputs: ImpedanceInputs, control: Control) -> ImpedanceResult:
     solved = solve_line(inputs.line, inputs.fine)
-    control.progress(0.5)
+    control.progress(0.6)
     pair, mode, result = solved.pair, solved.signal_mode, solved.result
-    frequency = np.geomspace(1e6, 40e9, 121)
-    lossless_dielectric = replace(
-        solved.line,
-        capacitance=tuple(
-            CapacitancePart(p.c_ref, p.er_ref, None) for p in solved.line.capacitance
-        ),
-    )
-    lossless_copper = replace(solved.line, r_dc=0.0, k_skin=0.0)
+    frequency = np.geomspace(_LOWEST, _HIGHEST, _POINTS)
     at = np.array([inputs.line.frequency])
+    total, copper, rough, dielectric = _losses(solved, frequency)
+    parts = _losses(solved, at)
+    s = np.asarray(2j * np.pi * frequency, dtype=np.complex128)
+    z, y = solved.line.series_impedance(s), solved.line.shunt_admittance(s)
     lines: tuple[FloatArray, ...] = ()
+    causality = float("nan")
     if inputs.fine:
-        volts = np.array([0.5, -0.5]) if pair else np.array([1.0])
-        lines = field_lines(result, volts, count=12 if pair else 18)
+        count = len(result.signals)
+        volts = np.array([0.5, -0.5]) if pair else np.eye(count)[count // 2]
+        lines = field_lines(result, volts, count=12 if count > 1 else 18)
+        control.progress(0.8)
+        causality = kramers_kronig_error(solved.line, np.geomspace(1e6, 40e9, 16))
+    several = len(result.signals) > 1
+    middle = len(result.signals) // 2 if not pair else 0
+    beside = middle - 1 if middle else 1
     return ImpedanceResult(
         z=solved.z,
         z_odd=pair.odd.z0 if pair else float("nan"),
@@ -198,37 +139,68 @@ def _run(inputs: ImpedanceInputs, control: Control) -> ImpedanceResult:
         delay=mode.delay,
         delay_even=pair.even.delay if pair else float("nan"),
         eeff=mode.eeff,
-        inductance=float(result.l_ext[0, 0]),
-        mutual_inductance=float(result.l_ext[0, 1]) if pair else float("nan"),
-        capacitance=float(result.c[0, 0]),
-        mutual_capacitance=float(-result.c[0, 1]) if pair else float("nan"),
+        inductance=float(result.l_ext[middle, middle]),
+        mutual_inductance=float(result.l_ext[middle, beside]) if several else float("nan"),
+        capacitance=float(result.c[middle, middle]),
+        mutual_capacitance=float(-result.c[middle, beside]) if several else float("nan"),
         r_dc=solved.r_dc,
         frequency=frequency,
-        z_of_f=np.abs(solved.line.impedance(frequency)),
-        loss_db_per_m=solved.line.attenuation_db_per_m(frequency),
-        conductor_db_per_m=lossless_dielectric.attenuation_db_per_m(frequency),
-        dielectric_db_per_m=lossless_copper.attenuation_db_per_m(frequency),
-        loss_at=float(solved.line.attenuation_db_per_m(at)[0]),
+        z_of_f=np.abs(np.sqrt(z / y)),
+        delay_of_f=np.sqrt(z * y).imag / (2.0 * np.pi * frequency),
+        r_of_f=z.real,
+        l_of_f=(z / s).real,
+        g_of_f=y.real,
+        c_of_f=(y / s).real,
+        loss_db_per_m=total,
+        conductor_db_per_m=copper,
+        roughness_db_per_m=rough,
+        dielectric_db_per_m=dielectric,
+        loss_at=float(parts[0][0]),
+        loss_parts=(float(parts[1][0]), float(parts[2][0]), float(parts[3][0])),
         error=result.error,
+        causality=causality,
         lines=lines,
+        together=_together(result) if several else None,
+        notes=solved.notes,
     )
 
 
-IMPEDANCE: Study[ImpedanceInputs, ImpedanceResult] = Study("impedance", _run, (ImpedanceResult,))
+def _losses(
+    solved: SolvedLine, frequency: FloatArray
+) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
+    """Attenuation in dB/m: whole, of smooth copper, of its roughness, of the dielectric."""
+    line, smooth = solved.line, solved.smooth
+    total = line.attenuation_db_per_m(frequency)
+    rough = total - smooth.attenuation_db_per_m(frequency)
+    lossless_copper = replace(line, r_dc=0.0, k_skin=0.0, ladders=())
+    dielectric = lossless_copper.attenuation_db_per_m(frequency)
+    return (
+        total,
+        _without_dielectric_loss(smooth).attenuation_db_per_m(frequency),
+        rough,
+        dielectric,
+    )
 
 
-def fit_width(
-    inputs: LineInputs, target: float, *, low: float = 50e-6, high: float = 2e-3
-) -> float:
-    """Width (m) that gives the target impedance, gap and build unchanged; from the present width.
+def _without_dielectric_loss(line: Line) -> Line:
+    parts = tuple(CapacitancePart(p.c_ref, p.er_ref, None) for p in line.capacitance)
+    return replace(line, capacitance=parts)
 
-    Raises
-    ------
-    OutOfReach : no width within low..high does; carries the nearest
-    """
-    low = max(low, 2.05 * inputs.trace.undercut)
 
-    def value_at(width: float) -> float:
-        return quick_impedance(replace(inputs, trace=replace(inputs.trace, width=width)))
+def _together(result: SectionResult) -> LinesTogether:
+    modes = line_modes(result.c, result.l_ext)
+    return LinesTogether(
+        names=result.signals,
+        c=result.c,
+        inductance=result.l_ext,
+        mode_z=modes.z_mode,
+        mode_delay=modes.delay,
+        mode_voltage=modes.voltage,
+        z_characteristic=modes.z_characteristic,
+        network=matched_network(modes),
+    )
 
-    return fit_dimension(value_at, target, low=low, high=high, start=inputs.trace.width)
+
+IMPEDANCE: Study[ImpedanceInputs, ImpedanceResult] = Study(
+    "impedance", _run, (ImpedanceResult, LinesTogether)
+)

@@ -20,8 +20,8 @@ from onda.engine.circuits.linear import LinearSolution, dc_voltages, node_respon
 from onda.engine.circuits.measure import EdgeMeasures, measure_edge
 from onda.engine.circuits.stimulus import clock, edge
 from onda.engine.lines import lossless_line
-from onda.studies.impedance import solve_line
 from onda.studies.resolve import PathInputs, ResistorItem, TraceItem
+from onda.studies.solved_line import solve_line
 from onda.studies.study import Control, Study
 
 __all__ = ["PATH", "BuiltPath", "PathResult", "Span", "build_path", "measure_load"]

@@ -4,157 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from onda.engine.constants import COPPER_RESISTIVITY_OHM_M
-from onda.engine.section.structures import Coating, Slab, TraceShape
-from onda.errors import InputError, NotPhysical
-from onda.project.model import (
-    CoatingLayer,
-    CopperLayer,
-    Design,
-    DielectricLayer,
-    LineClass,
-    Link,
-    Path,
-    SeriesResistor,
-    StackLayer,
-    TracePiece,
-)
+from onda.project.model import Design, Link, Path, SeriesResistor, TracePiece
+from onda.studies.line_inputs import LineInputs, line_inputs
 
 __all__ = [
     "EyeInputs",
-    "LineInputs",
     "MaskInputs",
-    "MaterialInputs",
     "PathInputs",
     "ResistorItem",
     "TraceItem",
     "ViaItem",
     "eye_inputs",
-    "line_inputs",
     "path_inputs",
 ]
-
-
-@dataclass(frozen=True, slots=True)
-class MaterialInputs:
-    """Dk and Df at a frequency."""
-
-    id: str
-    dk: float
-    df: float
-    at: float
-
-
-@dataclass(frozen=True, slots=True)
-class LineInputs:
-    """One class on one layer. The outer side is up; `turned` tells that the build was turned over.
-
-    Slabs carry the Dk as given; the study moves it to `frequency`.
-    """
-
-    kind: str
-    trace: TraceShape
-    below: tuple[Slab, ...]
-    above: tuple[Slab, ...]
-    beside: Slab | None
-    plane_below: bool
-    plane_above: bool
-    coating: Coating | None
-    materials: tuple[MaterialInputs, ...]
-    frequency: float
-    resistivity: float
-    turned: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class _Side:
-    slabs: tuple[Slab, ...]
-    plane: bool
-    coating: CoatingLayer | None
-
-
-def line_inputs(design: Design, line_class: LineClass, layer: str) -> LineInputs:
-    """Slice for a class on a layer.
-
-    Raises
-    ------
-    InputError : the class is not routed there
-    NotPhysical : the layer has no plane on either side
-    """
-    trace = line_class.trace_on(layer)
-    if trace is None:
-        raise InputError(f"class {line_class.name} is not routed on {layer}")
-    layers = design.stackup.layers
-    index = next(i for i, item in enumerate(layers) if item.id == layer)
-    copper = layers[index]
-    if not isinstance(copper, CopperLayer):
-        raise InputError(f"{layer} is no copper layer")
-    upper = _side(design, layers[:index][::-1])
-    lower = _side(design, layers[index + 1 :])
-    if not (upper.plane or lower.plane):
-        raise NotPhysical(
-            f"layer {layer}",
-            "no plane above or below it",
-            "next to a plane; turn a neighbouring copper layer into a plane",
-        )
-    turned = not lower.plane or (not lower.slabs and bool(upper.slabs))
-    if turned:
-        upper, lower = lower, upper
-    base_up = (copper.base == "above") != turned
-    # Copper is pressed into the dielectric opposite to the one it was etched on.
-    pressed_into = lower.slabs if base_up else upper.slabs
-    coating = upper.coating if not upper.slabs else None
-    shape = TraceShape(
-        trace.width.si,
-        copper.thickness.si,
-        copper.undercut.si,
-        trace.gap.si if trace.gap else None,
-        base_up,
-    )
-    return LineInputs(
-        kind=line_class.kind,
-        trace=shape,
-        below=lower.slabs,
-        above=upper.slabs,
-        beside=pressed_into[0] if pressed_into and upper.slabs else None,
-        plane_below=lower.plane,
-        plane_above=upper.plane,
-        coating=_coating(design, coating),
-        materials=tuple(MaterialInputs(m.id, m.dk, m.df, m.at.si) for m in design.materials),
-        frequency=line_class.loss_at.si,
-        resistivity=COPPER_RESISTIVITY_OHM_M,
-        turned=turned,
-    )
-
-
-def _side(design: Design, outwards: tuple[StackLayer, ...]) -> _Side:
-    """Slabs from a layer outwards to the next plane, or to the outside."""
-    slabs: list[Slab] = []
-    for layer in outwards:
-        if isinstance(layer, CopperLayer):
-            if layer.role == "plane":
-                return _Side(tuple(slabs), True, None)
-            if slabs:
-                # Where this trace runs, resin of the neighbour fills the other layer's copper.
-                slabs.append(Slab(layer.thickness.si, slabs[-1].er, slabs[-1].material))
-        elif isinstance(layer, DielectricLayer):
-            material = design.material(layer.material)
-            slabs.append(Slab(layer.thickness.si, material.dk, material.id))
-        else:
-            if not slabs:
-                return _Side((), False, layer)
-            material = design.material(layer.material)
-            slabs.append(Slab(layer.over_laminate.si, material.dk, material.id))
-    return _Side(tuple(slabs), False, None)
-
-
-def _coating(design: Design, layer: CoatingLayer | None) -> Coating | None:
-    if layer is None:
-        return None
-    material = design.material(layer.material)
-    return Coating(
-        layer.over_laminate.si, layer.over_copper.si, layer.beside.si, material.dk, material.id
-    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.errors import OndaError
-from onda.studies.impedance import quick_impedance
-from onda.studies.resolve import LineInputs
+from onda.studies.line_inputs import LineInputs
+from onda.studies.solved_line import quick_impedance
 from onda.studies.study import Control, Study
 
 __all__ = ["FINE", "WIDTH_GAP_MAP", "MapInputs", "MapResult", "map_axes"]

@@ -19,7 +19,7 @@ _STUDY_NAMES = {
     "path_sweep": "Sweep",
     "width_sweep": "Width sweep",
     "eye": "Eye",
-    "fit_width": "Fit",
+    "fit": "Fit",
     "sensitivity": "Spread",
     "width_gap_map": "Map of width and gap",
 }

@@ -29,7 +29,7 @@ _THIN_SKIN = 11.0
 _CORNER = 1.0 / 6.0
 """At a corner of 90 degrees surface current grows as r^(-1/3); a skin of depth d leaves out what
 lies nearer than d, a share that falls as d^(1/3), that is f^(-1/6)."""
-_PLANE_REACH = 14.0
+_PLANE_REACH = 10.0
 """Width of a plane either side, in heights of the farthest trace above it."""
 
 
@@ -130,13 +130,9 @@ def fit_ladder(
     target = np.concatenate([(wanted_r - r_dc) / wanted_r, np.ones(len(w))])
     found, _ = nnls(rows, target, maxiter=20_000)
     keep = found[:-1] > 0
-    ladder = Ladder(
-        tuple(float(p) for p in poles[keep]), tuple(float(v) for v in found[:-1][keep])
-    )
-    fitted = r_dc + ladder.impedance(1j * w).real
-    return CopperFit(
-        frequency, r, x / w, r_dc, ladder, float(np.max(np.abs(fitted / r - 1.0)))
-    )
+    ladder = Ladder(tuple(float(p) for p in poles[keep]), tuple(float(v) for v in found[:-1][keep]))
+    fitted = r_dc + ladder.impedance(w.astype(complex) * 1j).real
+    return CopperFit(frequency, r, x / w, r_dc, ladder, float(np.max(np.abs(fitted / r - 1.0))))
 
 
 def rough_ladder(k_skin: float, roughness: Roughness, resistivity: float) -> Ladder:

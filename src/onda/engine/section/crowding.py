@@ -1,11 +1,12 @@
 """Resistance and inductance with true current crowding, from DC upwards.
 
 Every conductor, grounds included, is cut into rectangular filaments that are fine towards its
-surfaces, by the skin depth of the frequency; within a filament the current is uniform. Their partial inductances follow from the mean
-of ln r between rectangles in closed form, and one linear system per frequency gives the currents
-(Weeks, Wu, McAllister, Singh, "Resistive and inductive skin effect in rectangular conductors", IBM
-J. Res. Dev. 23 (1979) 652, eqs. (1)-(9)). A section that is its own mirror image is solved by
-halves, once even and once odd.
+surfaces, by the skin depth of the frequency; within a filament the current is uniform. Their
+partial inductances follow from the mean of ln r between rectangles in closed form, and one linear
+system per frequency gives the currents (Weeks, Wu, McAllister, Singh, "Resistive and inductive skin
+effect in rectangular conductors", IBM J. Res. Dev. 23 (1979) 652, eqs. (1)-(9)).
+
+A section that is its own mirror image is solved by halves, once even and once odd.
 """
 
 from __future__ import annotations
@@ -80,7 +81,9 @@ def loop_impedance(
     r, inductances = [], []
     for f in frequency:
         skin = math.sqrt(resistivity / (math.pi * MU0_H_PER_M * f))
-        z = _impedance(conductors, resistivity, skin / fineness, 2.0 * math.pi * f, folded, fineness)
+        z = _impedance(
+            conductors, resistivity, skin / fineness, 2.0 * math.pi * f, folded, fineness
+        )
         r.append(z.real)
         inductances.append(z.imag / (2.0 * math.pi * f))
     each = [resistivity / abs(polygon_area(conductors[i].polygon)) for i in signals]
@@ -216,13 +219,22 @@ def _filaments(
     for i, conductor in enumerate(conductors):
         x0, x1, y0, y1 = _box(conductor.polygon)
         rows = _graded(y0, y1, skin, fineness)
-        wide = conductor.role == "ground" and x1 - x0 > 2.0 * (high - low)
+        ground = conductor.role == "ground"
+        # A plane under all signals is even there; any other wide ground has an edge near them.
+        covers = ground and x0 < low and x1 > high and x1 - x0 > 2.0 * (high - low)
+        beside = ground and not covers and x1 - x0 > 8.0 * (y1 - y0)
+        clear = max(min(max(y0 - b[3], b[2] - y1) for b in middle), 0.0)
+        if covers and all(b[2] >= y1 for b in middle):
+            rows = _from_face(y1, y0, skin, fineness)[::-1]
+        elif covers and all(b[3] <= y0 for b in middle):
+            rows = _from_face(y0, y1, skin, fineness)
         for bottom, top in pairwise(rows):
             left, right = _extent(conductor.polygon, 0.5 * (bottom + top))
-            if wide:
-                distance = max(min(abs(y0 - b[3]) for b in middle), 1e-9)
-                distance = min(distance, min(abs(b[2] - y1) for b in middle))
-                columns = _under(left, right, low, high, distance / fineness)
+            if covers:
+                columns = _under(left, right, low, high, clear / fineness)
+            elif beside:
+                step = max(clear, 0.25 * (y1 - y0)) / (3.0 * fineness)
+                columns = _marched(left, right, (low - clear, high + clear), step, skin)
             else:
                 columns = _graded(left, right, skin, fineness)
             for a, b in pairwise(columns):
@@ -264,6 +276,19 @@ def _graded(low: float, high: float, skin: float, fineness: float) -> FloatArray
     return np.concatenate([low + places, high - places[-2::-1]])
 
 
+def _from_face(face: float, back: float, skin: float, fineness: float) -> FloatArray:
+    """Edges of a plane's rows: fine at the face towards the signals, coarse at its back."""
+    depth, first = abs(back - face), _FIRST * skin
+    if first >= depth / 6:
+        steps = np.linspace(0.0, depth, round(6 * fineness) + 1)
+    else:
+        growth = 1.0 + (_GROWTH - 1.0) / fineness
+        count = math.ceil(math.log1p(depth * (growth - 1.0) / first) / math.log(growth))
+        steps = first * (growth ** np.arange(count + 1) - 1.0) / (growth - 1.0)
+        steps *= depth / steps[-1]
+    return face + steps if back > face else back + depth - steps
+
+
 def _under(left: float, right: float, low: float, high: float, distance: float) -> FloatArray:
     """Edges along a wide ground: even under the signals, growing outwards."""
     step = max(distance / 3.0, (high - low) / 60.0)
@@ -273,3 +298,18 @@ def _under(left: float, right: float, low: float, high: float, distance: float) 
     to_left = a - outer[outer < a - left]
     to_right = b + outer[outer < right - b]
     return np.concatenate([[left], to_left[::-1], inner, to_right, [right]])
+
+
+def _marched(
+    left: float, right: float, near: tuple[float, float], step: float, skin: float
+) -> FloatArray:
+    """Edges along a wide ground that ends near the signals: fine at its ends, `step` under them."""
+    edges = [left]
+    while edges[-1] < right:
+        x = edges[-1]
+        away = max(near[0] - x, x - near[1], 0.0)
+        to_end = min(x - left, right - x)
+        size = min(_FIRST * skin + 0.4 * to_end, step + 0.35 * away)
+        edges.append(x + max(size, 1e-4 * (right - left)))
+    places = np.array(edges) - left
+    return left + places * ((right - left) / places[-1])

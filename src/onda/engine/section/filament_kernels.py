@@ -35,7 +35,10 @@ def _fourth(x, y):  # type: ignore[no-untyped-def]
 def _across(x, y_low, y_middle_low, y_middle_high, y_high):  # type: ignore[no-untyped-def]
     """Second difference of F in y between two rows, at one distance in x."""
     return (
-        _fourth(x, y_low) - _fourth(x, y_middle_low) - _fourth(x, y_middle_high) + _fourth(x, y_high)
+        _fourth(x, y_low)
+        - _fourth(x, y_middle_low)
+        - _fourth(x, y_middle_high)
+        + _fourth(x, y_high)
     )
 
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from onda.errors import NotPhysical, OutOfReach
 
-__all__ = ["fit_dimension"]
+__all__ = ["fit_dimension", "fit_two"]
 
 
 _TYPICAL_SLOPE = -0.45
@@ -81,3 +81,64 @@ def _secant(
         slope = (y1 - y0) / (x1 - x0)
         x0, y0 = x1, y1
     return x0 if abs(y0) < tolerance else None
+
+
+def fit_two(
+    values_at: Callable[[float, float], tuple[float, float]],
+    targets: tuple[float, float],
+    *,
+    low: tuple[float, float],
+    high: tuple[float, float],
+    start: tuple[float, float],
+    names: tuple[str, str],
+    rtol: float = 3e-4,
+) -> tuple[float, float]:
+    """Find two dimensions that meet two targets at once, by bounded least squares in logarithms.
+
+    Raises
+    ------
+    OutOfReach : no pair inside the bounds meets both; carries the nearest and names the bound
+    """
+    import numpy as np
+    from scipy.optimize import least_squares
+
+    for name, a, b in zip(names, low, high, strict=True):
+        if not 0 < a < b:
+            raise NotPhysical(name, f"{a}..{b}", "a range above 0")
+    if not all(math.isfinite(t) and t > 0 for t in targets):
+        raise NotPhysical("targets", targets, "above 0")
+    lower, upper = np.log(low), np.log(high)
+    room = 1e-6 * (upper - lower)
+    first = np.clip(np.log(start), lower + room, upper - room)
+
+    def miss(logs: np.ndarray) -> np.ndarray:
+        found = values_at(*np.exp(logs).tolist())
+        return np.log(np.array(found) / np.array(targets))
+
+    # A step of a thousandth stands clear of the rounding of a section solved anew on its own mesh.
+    solved = least_squares(
+        miss,
+        first,
+        bounds=(lower, upper),
+        diff_step=[2e-3, 2e-3],
+        xtol=1e-5,
+        ftol=1e-9,
+        max_nfev=25,
+    )
+    x = np.exp(solved.x)
+    if float(np.max(np.abs(solved.fun))) > rtol:
+        reached = np.array(targets) * np.exp(solved.fun)
+        stops = [
+            f"{'smallest' if value - a < 0.02 * (b - a) else 'largest'} {name}"
+            for name, value, a, b in zip(names, solved.x, lower, upper, strict=True)
+            if min(value - a, b - value) < 0.02 * (b - a)
+        ]
+        limit = " and ".join(stops) or "what the two can do together"
+        raise OutOfReach(
+            f"Targets {targets[0]:.4g} and {targets[1]:.4g} Ω cannot both be met: the nearest are "
+            f"{reached[0]:.4g} and {reached[1]:.4g} Ω; the limit is the {limit}",
+            nearest=float(reached[0]),
+            at=float(x[0]),
+            limit=limit,
+        )
+    return float(x[0]), float(x[1])

@@ -249,7 +249,7 @@ class _VectorSystem:
         empty, tall = csc_matrix((nz, nz)), csc_matrix((nt, nz))
 
         def kept(blocks: list[list[Any]]) -> Any:
-            return bmat(blocks, format="csc")[free][:, free]
+            return csc_matrix(bmat(blocks, format="csc"))[free][:, free]
 
         self._k = kept([[ktt, tall], [tall.T, empty]])
         self._m = kept([[mtt, tall], [tall.T, empty]])
@@ -273,7 +273,12 @@ class _VectorSystem:
         operator = LinearOperator((n, n), matvec=lambda v: factors.solve(b @ v), dtype=float)
         start = np.random.default_rng(1).standard_normal(n)
         nu = eigs(
-            operator, count, which="LM", v0=start, tol=1e-9, return_eigenvectors=False,
+            operator,
+            count,
+            which="LM",
+            v0=start,
+            tol=1e-9,
+            return_eigenvectors=False,
             ncv=max(4 * count, 24),
         )
         beta2 = shift + 1.0 / nu

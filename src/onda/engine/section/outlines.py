@@ -46,9 +46,7 @@ def circle(x: float, y: float, radius: float, corners: int = 48) -> tuple[Point,
     if not (math.isfinite(radius) and radius > 0):
         raise NotPhysical("radius", radius, "above 0")
     n = corners
-    per_side = math.gamma(1 / n) / (
-        2 ** (1 + 2 / n) * math.sqrt(math.pi) * math.gamma(0.5 + 1 / n)
-    )
+    per_side = math.gamma(1 / n) / (2 ** (1 + 2 / n) * math.sqrt(math.pi) * math.gamma(0.5 + 1 / n))
     r = radius / (per_side * 2.0 * math.sin(math.pi / n))
     step = 2.0 * math.pi / n
     # A corner half a step off the axis makes the shape its own mirror image both ways.

@@ -206,9 +206,7 @@ def _faced(trace: TraceShape, facing: Facing, top: float) -> Conductor:
     )
 
 
-def _coat(
-    trace: TraceShape, left: float, width: float, base: float, coating: Coating
-) -> Region:
+def _coat(trace: TraceShape, left: float, width: float, base: float, coating: Coating) -> Region:
     right = left + width
     top = base + trace.thickness + coating.over_copper
     side, cut = coating.beside, trace.undercut

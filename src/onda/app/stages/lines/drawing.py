@@ -11,7 +11,7 @@ from onda.engine.section.structures import trace_section
 from onda.errors import InputError
 from onda.project.model import CopperLayer, Design, DielectricLayer, TraceOnLayer
 from onda.project.quantities import pretty
-from onda.studies.resolve import LineInputs
+from onda.studies.line_inputs import LineInputs
 
 __all__ = ["layer_of_slab", "make_drawing", "section_of", "structure_in_words"]
 

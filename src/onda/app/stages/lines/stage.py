@@ -27,11 +27,12 @@ from onda.errors import OndaError
 from onda.project.edits import replace_class, set_value, with_design
 from onda.project.model import LineClass, TraceOnLayer
 from onda.project.quantities import Quantity, format_si, parse_quantity, quantity
-from onda.studies.fit import FIT_WIDTH, FitInputs
+from onda.studies.fit import FitInputs
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
+from onda.studies.line_inputs import line_inputs
 from onda.studies.margins import Margin, Measured, margin_of, measure_line
-from onda.studies.resolve import line_inputs
-from onda.studies.sensitivity import SENSITIVITY, sensitivity_inputs
+from onda.studies.sensitivity import SENSITIVITY
+from onda.studies.variations import spread_inputs
 from onda.studies.width_gap_map import WIDTH_GAP_MAP, MapInputs, MapResult, map_axes
 from onda.studies.width_sweep import WIDTH_SWEEP, WidthSweepInputs, WidthSweepResult, width_range
 
@@ -190,7 +191,7 @@ class LinesStage(Stage):
         self.ask(
             "spread",
             SENSITIVITY,
-            lambda: sensitivity_inputs(
+            lambda: spread_inputs(
                 line_inputs(self.design, line_class, trace.layer), self.design.stackup.spread
             ),
             self.panel.show_spread,
@@ -553,17 +554,20 @@ class LinesStage(Stage):
             return
         self.panel.tell_fit("")
 
-        def done(width: float) -> None:
+        def done(result: FitResult) -> None:
             try:
-                self._set_trace(width=quantity(round(width * 1e7) * 1e-7, "length", "um", 6))
+                width = round(result.values[0] * 1e7) * 1e-7
+                self._set_trace(width=quantity(width, "length", "um", 6))
             except OndaError as error:
                 self.panel.tell_fit(str(error))
 
         self.ask(
             "fit",
-            FIT_WIDTH,
+            FIT,
             lambda: FitInputs(
-                line_inputs(self.design, line_class, trace.layer), line_class.target.si
+                line_inputs(self.design, line_class, trace.layer),
+                (Bounds("width", 50e-6, 2e-3),),
+                (("z", line_class.target.si),),
             ),
             done,
             self.panel.tell_fit,

@@ -1,0 +1,1 @@
+"""One module per open format: text or bytes on one side, plain dataclasses on the other."""
