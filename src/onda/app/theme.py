@@ -217,6 +217,12 @@ class Look(QObject):
         QPushButton:disabled {{ color: {t.unknown}; }}
         QPushButton#primary {{ background: {t.sea}; color: {t.on_sea}; border: 1px solid {t.sea}; font-weight: bold; }}
         QPushButton#primary:focus {{ border: 2px solid {t.ink}; }}
+        QPushButton#chip {{ border: none; border-radius: 5px; background: transparent; color: {t.secondary}; padding: 2px 8px; }}
+        QPushButton#chip:hover {{ color: {t.ink}; }}
+        QPushButton#chip:checked {{ background: {t.sea_tint}; color: {t.ink}; }}
+        QPushButton#chip:focus {{ border: 1px solid {t.sea}; padding: 1px 7px; }}
+        QListWidget::item {{ padding: 2px 4px; }}
+        QListWidget::item:selected {{ background: {t.sea_tint}; color: {t.ink}; }}
         QPushButton#plain {{ border: none; background: transparent; padding: 2px 6px; color: {t.sea}; font-weight: bold; }}
         QPushButton#plain:focus {{ border: 2px solid {t.sea}; padding: 0 4px; }}
         QListWidget {{ background: transparent; border: none; outline: none; }}

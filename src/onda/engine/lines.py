@@ -68,6 +68,7 @@ class Line:
         state it. "root": sqrt(R_dc^2 + k^2 s/pi), which passes smoothly from the uniform current
         to the skin and has the right reactance at both ends.
     ladders : what crowding and roughness add, fitted to R(f) and L(f) that were solved for
+    g_dc : S/m, conductance that does not depend on frequency
     """
 
     l_ext: float
@@ -76,6 +77,7 @@ class Line:
     k_skin: float = 0.0
     skin_law: Literal["sum", "root"] = "root"
     ladders: tuple[Ladder, ...] = ()
+    g_dc: float = 0.0
 
     def series_impedance(self, s: ComplexArray) -> ComplexArray:
         """Z'(s), ohm/m, of the same shape as s."""
@@ -95,7 +97,7 @@ class Line:
                 total += part.c_ref
             else:
                 total += part.c_ref * part.dielectric.permittivity(s) / part.er_ref
-        return s * total
+        return np.asarray(s * total + self.g_dc)
 
     def propagation(self, s: ComplexArray) -> tuple[ComplexArray, ComplexArray]:
         """Propagation constant gamma (1/m) and characteristic impedance (ohm) at s, s != 0."""
@@ -162,6 +164,7 @@ class Line:
                 Ladder(ladder.poles, tuple(r * k for r in ladder.resistances))
                 for ladder in self.ladders
             ),
+            self.g_dc / k,
         )
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 from lxml import etree
 
@@ -66,12 +67,13 @@ def parse_xml(data: bytes, file: str | None) -> etree._Element:
     try:
         root = etree.fromstring(data, parser)
     except etree.XMLSyntaxError as error:
-        line, column = error.lineno, error.offset
+        line: Any = error.lineno
+        column: Any = error.offset
         raise InputError(
             f"not XML: {error.msg}",
             file=file,
-            line=int(line) if isinstance(line, int) else None,
-            column=int(column) if isinstance(column, int) else None,
+            line=line if isinstance(line, int) else None,
+            column=column if isinstance(column, int) else None,
             remedy="The file is broken or cut off there; export it again.",
         ) from error
     except ValueError as error:
@@ -110,7 +112,8 @@ class Reader:
 
     def error(self, element: etree._Element, what: str, remedy: str) -> InputError:
         """An error at an element."""
-        return InputError(what, file=self.file, line=element.sourceline, remedy=remedy)
+        line: Any = element.sourceline
+        return InputError(what, file=self.file, line=line, remedy=remedy)
 
     def all(self, name: str, under: etree._Element | None = None) -> list[etree._Element]:
         """All elements of a name below another, in order."""

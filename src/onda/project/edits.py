@@ -20,6 +20,8 @@ from onda.project.model import (
     Project,
     Requirement,
     SeriesResistor,
+    SheetLine,
+    ShieldedSection,
     Via,
 )
 from onda.project.quantities import parse_quantity
@@ -34,6 +36,7 @@ __all__ = [
     "rename_kept",
     "rename_object",
     "replace_class",
+    "replace_line_object",
     "replace_link",
     "replace_path",
     "restore_kept",
@@ -86,34 +89,48 @@ def replace_link(project: Project, new: Link) -> Project:
     return with_design(project, links=_replaced(project.design.links, new))
 
 
-_LISTS: dict[str, str] = {"lines": "line_classes", "paths": "paths", "eyes": "links"}
+_LISTS: dict[str, tuple[str, ...]] = {
+    "lines": ("line_classes", "shielded", "sheet_lines"),
+    "paths": ("paths",),
+    "eyes": ("links",),
+}
 """Where the objects of a stage stand in the design."""
+_Object = LineClass | ShieldedSection | SheetLine | Path | Link
 
 
-def objects_of(project: Project, stage: str) -> tuple[LineClass | Path | Link, ...]:
+def objects_of(project: Project, stage: str) -> tuple[_Object, ...]:
     """The objects of a stage."""
-    items: tuple[LineClass | Path | Link, ...] = getattr(project.design, _LISTS[stage])
-    return items
+    out: list[_Object] = []
+    for name in _LISTS[stage]:
+        out += getattr(project.design, name)
+    return tuple(out)
+
+
+def _list_of(project: Project, stage: str, identifier: str) -> str:
+    """Name of the list that holds an object."""
+    for name in _LISTS[stage]:
+        if any(item.id == identifier for item in getattr(project.design, name)):
+            return name
+    raise InputError("there is nothing to start from", remedy="Open the demo for an example.")
 
 
 def _with_objects(
     project: Project,
-    stage: str,
+    name: str,
     items: tuple[Any, ...],
     requirements: tuple[Requirement, ...] | None = None,
 ) -> Project:
-    design = set_value(project.design, **{_LISTS[stage]: items})
+    design = set_value(project.design, **{name: items})
     kept = project.requirements if requirements is None else requirements
     return set_value(project, design=design, requirements=kept)
 
 
 def add_copy(project: Project, stage: str, of: str) -> tuple[Project, str]:
     """Add a copy of an object with its requirements; return the project and the new id."""
-    items = objects_of(project, stage)
-    source = next((item for item in items if item.id == of), None)
-    if source is None:
-        raise InputError("there is nothing to start from", remedy="Open the demo for an example.")
-    ids = {item.id for item in items}
+    name = _list_of(project, stage, of)
+    items = getattr(project.design, name)
+    source = next(item for item in items if item.id == of)
+    ids = {item.id for item in objects_of(project, stage)}
     new_id = next(f"{stage}-{n}" for n in range(1, 10_000) if f"{stage}-{n}" not in ids)
     new = set_value(source, id=new_id, name=f"{source.name} copy")
     wanted = tuple(
@@ -121,21 +138,22 @@ def add_copy(project: Project, stage: str, of: str) -> tuple[Project, str]:
         for r in project.requirements
         if (r.stage, r.subject) == (stage, of)
     )
-    changed = _with_objects(project, stage, (*items, new), (*project.requirements, *wanted))
+    changed = _with_objects(project, name, (*items, new), (*project.requirements, *wanted))
     return changed, new_id
 
 
 def remove_object(project: Project, stage: str, identifier: str) -> Project:
     """Remove an object and its requirements; raise `InputError` while something uses it."""
-    items = objects_of(project, stage)
-    if len(items) == 1:
+    name = _list_of(project, stage, identifier)
+    items = getattr(project.design, name)
+    if len(objects_of(project, stage)) == 1:
         raise InputError("this is the last one", remedy="Add another first.")
     user = _user_of(project, stage, identifier)
     if user is not None:
         raise InputError(f"{user} uses it", remedy="Change or remove that first.")
     return _with_objects(
         project,
-        stage,
+        name,
         tuple(item for item in items if item.id != identifier),
         tuple(r for r in project.requirements if (r.stage, r.subject) != (stage, identifier)),
     )
@@ -153,11 +171,19 @@ def _user_of(project: Project, stage: str, identifier: str) -> str | None:
 
 def rename_object(project: Project, stage: str, identifier: str, name: str) -> Project:
     """Give an object another name."""
+    kept = _list_of(project, stage, identifier)
     items = tuple(
         set_value(item, name=name) if item.id == identifier else item
-        for item in objects_of(project, stage)
+        for item in getattr(project.design, kept)
     )
-    return _with_objects(project, stage, items)
+    return _with_objects(project, kept, items)
+
+
+def replace_line_object(project: Project, new: ShieldedSection | SheetLine) -> Project:
+    """Put a changed shielded section or data-sheet line in the place of the one with its id."""
+    kept = _list_of(project, "lines", new.id)
+    items = tuple(new if x.id == new.id else x for x in getattr(project.design, kept))
+    return _with_objects(project, kept, items)
 
 
 def set_limit(project: Project, requirement: str, typed: str) -> Project:

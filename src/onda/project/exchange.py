@@ -271,9 +271,7 @@ def _layer(
     )
 
 
-def _zones(
-    table: BuildTable, names: dict[str, str], before: dict[str, Zone]
-) -> tuple[Zone, ...]:
+def _zones(table: BuildTable, names: dict[str, str], before: dict[str, Zone]) -> tuple[Zone, ...]:
     out: list[Zone] = []
     roles = {r.name: r.kind for r in table.layers}
     for k, row in enumerate(table.zones):

@@ -6,10 +6,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from onda.project.base import MANY, Frozen, Identifier, Name, Text, check_unique
+from onda.project.base import MANY, Frozen, Identifier, Name, Text, check_unique, default_of
 from onda.project.quantities import (
     CapacitancePerLength,
     ConductancePerLength,
+    DataRate,
     DelayPerLength,
     Frequency,
     InductancePerLength,
@@ -146,7 +147,8 @@ class SheetLine(Frozen):
     """A line of which only a data sheet is known.
 
     values: R, L, G and C per length. figures: impedance, delay and loss at `at`, the loss split
-    between copper (growing with the root of frequency) and dielectric by `copper_share`.
+    between copper (growing with the root of frequency) and dielectric by `copper_share`. `rate`:
+    at which eyes are laid over the losses.
     """
 
     id: Identifier
@@ -162,4 +164,5 @@ class SheetLine(Frozen):
     loss: LossPerLength
     at: Frequency
     copper_share: Annotated[float, Field(ge=0.0, le=1.0)] = 0.5
+    rate: DataRate = default_of("5 Gb/s", "data rate")
     source: Text = ""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from itertools import pairwise
 
 from onda.engine.pressing import pressed_thickness
 from onda.errors import NotPhysical
@@ -27,7 +28,9 @@ __all__ = [
     "layer_thickness",
     "pressed",
     "via_aspect",
+    "via_state",
     "zone_figures",
+    "zone_rows",
 ]
 
 _MIRROR = 0.02
@@ -88,6 +91,26 @@ def zone_figures(stackup: Stackup, zone: Zone) -> ZoneFigures:
     return ZoneFigures(total, mirrored, above, below)
 
 
+def zone_rows(
+    stackup: Stackup, zone: Zone, rows: dict[str, tuple[float, float]]
+) -> dict[str, tuple[float, float]]:
+    """Where a zone's layers lie when all layers have `rows` (top, bottom), without holes.
+
+    The room of a layer that only other zones have goes to the dielectric next to it.
+    """
+    layers = stackup.zone_layers(zone)
+    out = {x.id: rows[x.id] for x in layers}
+    for above, below in pairwise(layers):
+        top, bottom = out[above.id][1], out[below.id][0]
+        if bottom <= top:
+            continue
+        if isinstance(below, CopperLayer) or not isinstance(above, CopperLayer):
+            out[above.id] = (out[above.id][0], bottom)
+        else:
+            out[below.id] = (top, out[below.id][1])
+    return out
+
+
 def via_aspect(stackup: Stackup, via: ViaSpan) -> tuple[float, float]:
     """Depth over drill diameter of a span, and the largest that the fabricator makes."""
     ids = [x.id for x in stackup.layers]
@@ -108,6 +131,14 @@ def via_aspect(stackup: Stackup, via: ViaSpan) -> tuple[float, float]:
         "micro": made.aspect_micro,
     }[via.kind]
     return depth / via.drill.si, limit
+
+
+def via_state(stackup: Stackup, via: ViaSpan) -> State:
+    """How a span's depth stands against what can be plated."""
+    aspect, limit = via_aspect(stackup, via)
+    if aspect > limit:
+        return State.FAILS
+    return State.TIGHT if aspect > 0.9 * limit else State.HOLDS
 
 
 def pressed(stackup: Stackup, layer: DielectricLayer) -> float | None:
@@ -194,11 +225,8 @@ def _about_zone(stackup: Stackup, zone: Zone, *, main: bool) -> list[BuildRemark
 
 def _about_via(stackup: Stackup, via: ViaSpan) -> BuildRemark:
     aspect, limit = via_aspect(stackup, via)
-    state = State.HOLDS if aspect <= limit else State.FAILS
-    if state is State.HOLDS and aspect > 0.9 * limit:
-        state = State.TIGHT
     text = f"{via.name} {via.top}–{via.bottom}: depth {aspect:.2g} drills, at most {limit:g}"
-    return BuildRemark(state, text, via.id)
+    return BuildRemark(via_state(stackup, via), text, via.id)
 
 
 def _about_layer(stackup: Stackup, layer: StackLayer) -> list[BuildRemark]:

@@ -101,6 +101,7 @@ class CurvePlot(pg.PlotWidget):
         x_unit: str = "",
         y_unit: str = "",
         log_x: bool = False,
+        log_y: bool = False,
         axis_width: int = 46,
         interactive: bool = True,
     ) -> None:
@@ -110,14 +111,14 @@ class CurvePlot(pg.PlotWidget):
         self._curves: list[Curve] = []
         self._limits: list[Limit] = []
         self._x_unit, self._y_unit = x_unit, y_unit
-        self._log_x = log_x
+        self._log_x, self._log_y = log_x, log_y
         self._range: tuple[float, float, float, float] | None = None
         self._marks: Sequence[tuple[float, float, str]] = ()
         self._bars: Sequence[Bars] = ()
         self.plot = self.getPlotItem()
         self.plot.setMenuEnabled(False)
         self.plot.hideButtons()
-        self.plot.setLogMode(x=log_x, y=False)
+        self.plot.setLogMode(x=log_x, y=log_y)
         self.plot.setMouseEnabled(x=interactive, y=False)
         self.plot.layout.setContentsMargins(0, 2, 2, 0)
         self._axis = {side: self.plot.getAxis(side) for side in ("left", "bottom")}
@@ -215,7 +216,9 @@ class CurvePlot(pg.PlotWidget):
         for item, (x, y, color, width, dashed) in zip(items, lines, strict=True):
             style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
             pen = pg.mkPen(color, width=width, style=style)
-            item.setData(np.log10(x) if self._log_x else x, y, pen=pen)
+            item.setData(
+                np.log10(x) if self._log_x else x, np.log10(y) if self._log_y else y, pen=pen
+            )
 
     def _limit_ends(self, limit: Limit) -> tuple[float, float]:
         low, high = self._extent(0)
@@ -232,15 +235,26 @@ class CurvePlot(pg.PlotWidget):
             (limit.text, self._look.t.fails, self._limit_ends(limit)[1], limit.y)
             for limit in self._limits
         ]
-        for curve in self._curves:
-            if curve.note and len(curve.x):
-                at = int(0.97 * (len(curve.x) - 1))
-                texts.append((curve.name, curve.color, float(curve.x[at]), float(curve.y[at])))
+        noted = [c for c in self._curves if c.note and len(c.x)]
+        low, high = self._extent(1)
+        room = 0.09 * (high - low)
+        before: list[tuple[float, float]] = []
+        for curve in sorted(noted, key=lambda c: -float(c.y[-1])):
+            share = 0.97
+            while True:
+                at = int(share * (len(curve.x) - 1))
+                y = float(curve.y[at])
+                # Names of curves that end close together stand one before the other.
+                if share < 0.4 or all(abs(y - v) > room or abs(share - s) > 0.1 for s, v in before):
+                    break
+                share -= 0.15
+            before.append((share, y))
+            texts.append((curve.name, curve.color, float(curve.x[at]), y))
         items = self._pool("texts", len(texts), lambda: pg.TextItem(anchor=(1, 1)))
         for item, (words, color, x, y) in zip(items, texts, strict=True):
             item.setText(words, color)
             item.setFont(self._look.font(11))
-            item.setPos(np.log10(x) if self._log_x else x, y)
+            item.setPos(np.log10(x) if self._log_x else x, math.log10(y) if self._log_y else y)
 
     def _draw_marks(self) -> None:
         items = self._pool("marks", 1 if self._marks else 0, lambda: pg.ScatterPlotItem(size=9))
@@ -266,7 +280,7 @@ class CurvePlot(pg.PlotWidget):
     def _extent(self, axis: int) -> tuple[float, float]:
         values = [c.x if axis == 0 else c.y for c in self._curves if len(c.x)]
         if not values:
-            return (1.0, 10.0) if axis == 0 and self._log_x else (0.0, 1.0)
+            return (1.0, 10.0) if (self._log_x, self._log_y)[axis] else (0.0, 1.0)
         low = float(min(v.min() for v in values))
         high = float(max(v.max() for v in values))
         if axis == 1 and self._limits:
@@ -279,6 +293,9 @@ class CurvePlot(pg.PlotWidget):
         y0, y1 = self._extent(1)
         # The words of a limit stand above its line.
         room = (0.16 if self._limits else 0.08) * (y1 - y0)
+        if self._log_y:
+            y0, y1 = math.log10(y0), math.log10(y1)
+            room = 0.08 * (y1 - y0)
         if view is None:
             view = (x0, x1, y0 - 0.08 * (y1 - y0), y1 + room)
         a, b = (np.log10(view[0]), np.log10(view[1])) if self._log_x else (view[0], view[1])

@@ -168,6 +168,7 @@ class TextField(_Entry):
         """Show the text, unless the user is typing here."""
         if not self._is_busy(content) and content != self.edit.text():
             self._show_text(content)
+            self.edit.setCursorPosition(0)
 
     def _take(self, typed: str) -> None:
         self._apply(typed)

@@ -5,7 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QPoint, QRect, Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from onda.app.document import Document
 from onda.app.shell.fields import label
@@ -39,9 +47,17 @@ class Listing(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(196)
         self._document = document
-        layout = QVBoxLayout(self)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 2, 0)
+        content = QWidget()
+        layout = QVBoxLayout(content)
         layout.setContentsMargins(0, 10, 0, 8)
         layout.setSpacing(4)
+        area = QScrollArea()
+        area.setWidget(content)
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        outer.addWidget(area)
         head = QHBoxLayout()
         head.setContentsMargins(18, 0, 10, 0)
         self.title = label("", "title")

@@ -15,6 +15,9 @@ from onda.studies.margins import State
 
 __all__ = ["Row", "RowList"]
 
+_MANY, _CLOSE = 8, 34
+"""From so many rows on they are only so high, pixels."""
+
 
 @dataclass(frozen=True, slots=True)
 class Row:
@@ -48,7 +51,7 @@ class RowList(QWidget):
         self._look = look
         self._rows: list[Row] = []
         self._current = ""
-        self._row_height = height
+        self._usual = self._row_height = height
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
@@ -65,6 +68,8 @@ class RowList(QWidget):
             return
         resized = len(rows) != len(self._rows)
         self._rows, self._current = list(rows), current
+        # Many rows stand closer together, before they have to be scrolled.
+        self._row_height = self._usual if len(rows) <= _MANY else min(self._usual, _CLOSE)
         if resized:
             self.setFixedHeight(max(1, len(self._rows)) * (self._row_height + 4))
         self.setAccessibleDescription(

@@ -279,13 +279,14 @@ def _graded(low: float, high: float, skin: float, fineness: float) -> FloatArray
 def _from_face(face: float, back: float, skin: float, fineness: float) -> FloatArray:
     """Edges of a plane's rows: fine at the face towards the signals, coarse at its back."""
     depth, first = abs(back - face), _FIRST * skin
+    steps: FloatArray
     if first >= depth / 6:
         steps = np.linspace(0.0, depth, round(6 * fineness) + 1)
     else:
         growth = 1.0 + (_GROWTH - 1.0) / fineness
         count = math.ceil(math.log1p(depth * (growth - 1.0) / first) / math.log(growth))
-        steps = first * (growth ** np.arange(count + 1) - 1.0) / (growth - 1.0)
-        steps *= depth / steps[-1]
+        steps = np.asarray(first * (growth ** np.arange(count + 1) - 1.0) / (growth - 1.0))
+        steps = np.asarray(steps * (depth / steps[-1]))
     return face + steps if back > face else back + depth - steps
 
 

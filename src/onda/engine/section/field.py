@@ -1,4 +1,4 @@
-"""The field of a solved section, for drawing: lines of equal flux."""
+"""The field of a solved section, for drawing: lines of equal flux, potential, densities."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from onda.engine.section.solve import SectionResult
 
-__all__ = ["field_lines"]
+__all__ = ["field_lines", "potential_grid", "surface_densities"]
 
 
 def field_lines(
@@ -83,3 +83,57 @@ def _starts(
             p = middle[i] + 0.02 * np.ptp(middle, axis=0).min() * normal
             out.append((float(p[0]), float(p[1]), float(np.sign(sigma[rows[i]]))))
     return out
+
+
+def potential_grid(
+    result: SectionResult,
+    volts: NDArray[np.float64],
+    x: NDArray[np.float64],
+    y: NDArray[np.float64],
+) -> NDArray[np.float64]:
+    """Potential (y, x) in volts on a grid of places in metres, in the section's own coordinates.
+
+    Parameters
+    ----------
+    volts : (n,) potentials of the signal conductors
+    """
+    from onda.engine.section.section_kernels import evaluate
+
+    charges = result.charges
+    drive = np.asarray(volts, dtype=float)
+    sigma = np.ascontiguousarray((charges.sigma @ drive)[:, None])
+    scale = -1.0 if charges.flipped else 1.0
+    xs, ys = np.meshgrid(x - charges.x_shift, scale * (y - charges.y_shift))
+    places = np.column_stack([xs.ravel(), ys.ravel()])
+    found = evaluate(
+        places,
+        np.ascontiguousarray(charges.start),
+        np.ascontiguousarray(charges.end),
+        sigma,
+        charges.images,
+        charges.spacing,
+    )[:, 0, 0]
+    return np.asarray(found.reshape(len(y), len(x)) + float(charges.offset @ drive))
+
+
+def surface_densities(
+    result: SectionResult, volts: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Ends (n, 2) of the conductors' panels, charge (n,) and current (n,) on each, largest 1.
+
+    The current is that of a thin skin, which flows where the charge sits without dielectrics.
+    """
+    charges = result.charges
+    drive = np.asarray(volts, dtype=float)
+    on = charges.conductor >= 0
+    scale = np.array([1.0, -1.0 if charges.flipped else 1.0])
+    shift = np.array([charges.x_shift, charges.y_shift])
+    charge = charges.sigma[on] @ drive
+    # Equal voltage drives of a symmetric pair carry equal currents; of a group as the modes ask.
+    current = charges.vacuum @ np.linalg.solve(result.c0, result.c @ drive)
+    return (
+        shift + scale * charges.start[on],
+        shift + scale * charges.end[on],
+        charge / max(float(np.abs(charge).max()), 1e-300),
+        current / max(float(np.abs(current).max()), 1e-300),
+    )

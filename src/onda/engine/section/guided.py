@@ -286,7 +286,7 @@ class _VectorSystem:
         return np.asarray(np.sqrt(np.sort(beta2[travels].real)[::-1]))
 
 
-def mode_fields(mesh: Triangles, mode: CutOff, *, across: int = 36) -> ModeFields:
+def mode_fields(mesh: Triangles, mode: CutOff, *, across: int = 28) -> ModeFields:
     """Fields of a mode at cut-off on an even grid of `across` places along the wider side."""
     from scipy.interpolate import LinearNDInterpolator
     from scipy.spatial import cKDTree

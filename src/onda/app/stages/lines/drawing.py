@@ -9,7 +9,8 @@ from onda.app.stages.lines.section_view import Dimension, Drawing
 from onda.engine.section.geometry import CrossSection
 from onda.engine.section.structures import trace_section
 from onda.errors import InputError
-from onda.project.model import CopperLayer, Design, DielectricLayer, TraceOnLayer
+from onda.project.build import CopperLayer, DielectricLayer, StackLayer
+from onda.project.model import Design, TraceOnLayer
 from onda.project.quantities import pretty
 from onda.studies.line_inputs import LineInputs
 
@@ -26,16 +27,17 @@ def section_of(inputs: LineInputs) -> CrossSection:
         plane_below=inputs.plane_below,
         plane_above=inputs.plane_above,
         coating=inputs.coating,
+        opening=inputs.opening,
     )
 
 
 def make_drawing(design: Design, inputs: LineInputs, trace: TraceOnLayer) -> Drawing:
     """The section with its dimensions and names."""
     below, above = _neighbour_planes(design, trace.layer)
+    copper = design.stackup.place(trace.layer).copper
     if inputs.turned:
         below, above = above, below
     planes = ((below, inputs.plane_below), (above, inputs.plane_above))
-    copper = next(c for c in design.stackup.copper if c.id == trace.layer)
     dimensions = [Dimension("width", pretty(trace.width), "Width of the trace", True)]
     if trace.gap is not None:
         dimensions.append(Dimension("gap", pretty(trace.gap), "Gap of the pair", True))
@@ -86,8 +88,8 @@ def _slabs(
 
 def _slab_layers(design: Design, trace_layer: str, down: bool) -> list[DielectricLayer | None]:
     """The dielectrics outwards to the next plane; None for copper filled with resin."""
-    layers = design.stackup.layers
-    index = next(i for i, item in enumerate(layers) if item.id == trace_layer)
+    place = design.stackup.place(trace_layer)
+    layers, index = place.layers, place.index
     out: list[DielectricLayer | None] = []
     for item in layers[index + 1 :] if down else layers[:index][::-1]:
         if isinstance(item, CopperLayer) and item.role == "plane":
@@ -101,19 +103,30 @@ def _slab_layers(design: Design, trace_layer: str, down: bool) -> list[Dielectri
 
 def _neighbour_planes(design: Design, layer: str) -> tuple[str, str]:
     """Names of the next plane below and above; empty where there is none."""
-    copper = design.stackup.copper
-    at = [c.id for c in copper].index(layer)
-    below = next((c.id for c in copper[at + 1 :] if c.role == "plane"), "")
-    above = next((c.id for c in copper[:at][::-1] if c.role == "plane"), "")
-    return below, above
+    place = design.stackup.place(layer)
+
+    def first(layers: tuple[StackLayer, ...]) -> str:
+        found = (x for x in layers if isinstance(x, CopperLayer) and x.role == "plane")
+        return next((x.id for x in found), "")
+
+    return first(place.layers[place.index + 1 :]), first(place.layers[: place.index][::-1])
 
 
 def structure_in_words(inputs: LineInputs, planes: tuple[str, ...]) -> str:
     """What kind of structure it is."""
+    trace = inputs.trace
     kind = "edge-coupled pair" if inputs.kind == "pair" else "single line"
+    if trace.facing is not None:
+        kind = "broadside pair"
+    elif inputs.kind == "group":
+        kind = f"group of {trace.count} lines"
+    if trace.coplanar is not None:
+        kind += " with coplanar grounds"
     if inputs.plane_below and inputs.plane_above:
         where = f"between planes {' and '.join(planes)}"
     else:
-        where = f"over plane {planes[0]}" if planes else ""
+        where = f"over plane {planes[0]}" if planes else "no plane"
+    if inputs.opening is not None:
+        where += f" with an opening of {inputs.opening.width * 1e6:.0f} µm"
     coated = "coated" if inputs.coating else ("bare" if not inputs.above else "")
     return ", ".join(p for p in (kind, coated, where) if p)

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from onda.app.shell.fields import Heading, NumberRows, label
 from onda.app.shell.form import Form
 from onda.app.stages.base import Context
+from onda.app.stages.lines.fit_panel import FitPanel
 from onda.app.stages.lines.spread_bars import SpreadBars
 from onda.project.model import LineClass
-from onda.project.quantities import format_si, pretty
+from onda.project.quantities import format_si, pretty, quantity
 from onda.studies.impedance import ImpedanceResult
 from onda.studies.sensitivity import SensitivityResult
 
@@ -30,6 +33,7 @@ _ROWS: tuple[tuple[str, str, str, float, int, bool], ...] = (
     ("Loss", "loss_at", "dB/m", 1, 1, False),
     ("R at DC", "r_dc", "Ω/m", 1, 2, False),
     ("Error, est.", "error", "%", 100, 2, False),
+    ("Loss to delay", "causality", "%", 100, 3, False),
 )
 """Name, attribute of the result, unit, factor from SI, decimals, only for a pair."""
 
@@ -37,7 +41,7 @@ _ROWS: tuple[tuple[str, str, str, float, int, bool], ...] = (
 class LinesInspector(QWidget):
     """Inspector of the Lines stage."""
 
-    def __init__(self, context: Context) -> None:
+    def __init__(self, context: Context, fit: Callable[[], None]) -> None:
         super().__init__()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 10, 16, 8)
@@ -52,27 +56,21 @@ class LinesInspector(QWidget):
         self.target_note = label("", "secondary")
         line.addWidget(self.target_note)
         layout.addLayout(line)
-        self.numbers = NumberRows(context.look)
-        layout.addWidget(self.numbers)
         self.form = Form(context.look, context.document)
         layout.addWidget(self.form)
-        self.fit_button = QPushButton("Fit width to target")
-        self.fit_button.setObjectName("primary")
+        self.fit = FitPanel(context.look, fit)
         layout.addSpacing(2)
-        layout.addWidget(self.fit_button)
-        self.fit_note = label("", "error", wrap=True)
-        layout.addWidget(self.fit_note)
-        self.fit_note.hide()
+        layout.addWidget(self.fit)
+        self.notes = label("", "secondary", wrap=True)
+        layout.addWidget(self.notes)
         self.spread_heading = Heading("What moves it most")
         layout.addWidget(self.spread_heading)
         self.spread = SpreadBars(context.look)
         layout.addWidget(self.spread)
+        layout.addWidget(Heading("All numbers"))
+        self.numbers = NumberRows(context.look)
+        layout.addWidget(self.numbers)
         layout.addStretch(1)
-
-    def tell_fit(self, message: str) -> None:
-        """Say why the fit did not work, or nothing."""
-        self.fit_note.setText(message)
-        self.fit_note.setVisible(bool(message))
 
     def show_spread(self, result: SensitivityResult | None) -> None:
         """Show what the spread does."""
@@ -104,4 +102,13 @@ class LinesInspector(QWidget):
             now = f"{getattr(result, attribute) * factor:.{decimals}f}"
             then = f"{getattr(kept, attribute) * factor:.{decimals}f}" if kept else ""
             rows.append((names.get(name, name), now, unit, then))
+        parts = zip(("copper", "roughness", "dielectric"), result.loss_parts, strict=True)
+        at_loss = next((k for k, row in enumerate(rows) if row[0].startswith("Loss")), len(rows))
+        rows[at_loss + 1 : at_loss + 1] = [
+            (f"  of it {name}", f"{value:.1f}", "dB/m", "") for name, value in parts
+        ]
         self.numbers.set_rows(rows)
+        if pair:
+            self.fit.show_common(quantity(result.z_common, "resistance"))
+        self.notes.setText("  ".join(result.notes))
+        self.notes.setVisible(bool(result.notes))

@@ -6,12 +6,22 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPixmap, QPolygonF
+from PyQt6.QtGui import (
+    QBrush,
+    QColor,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPixmap,
+    QPolygonF,
+)
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.plots.colors import deviation_scale, image_of
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
+from onda.project.build import EtchLimit, PriceStep
 from onda.studies.width_gap_map import FINE, MapResult
 
 __all__ = ["MapView"]
@@ -43,6 +53,8 @@ class MapView(QWidget):
         self._point: tuple[float, float] = (1e-4, 1e-4)
         self._kept: list[tuple[float, float]] = []
         self._lines: list[tuple[float, list[NDArray[np.float64]]]] = []
+        self._limit: EtchLimit | None = None
+        self._steps: tuple[PriceStep, ...] = ()
         self._hover: QPointF | None = None
         self._dragging = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -58,6 +70,12 @@ class MapView(QWidget):
         self._band = band
         self._fine = result.fine_z if result is not None else None
         self._recolor()
+
+    def show_limits(self, limit: EtchLimit | None, steps: tuple[PriceStep, ...]) -> None:
+        """Hatch what cannot be etched, and mark where the price changes."""
+        if (limit, steps) != (self._limit, self._steps):
+            self._limit, self._steps, self._ground = limit, steps, None
+            self.update()
 
     def show_points(self, point: tuple[float, float], kept: list[tuple[float, float]]) -> None:
         """Show where the design lies, and kept ones; (width, gap) in metres."""
@@ -130,6 +148,7 @@ class MapView(QWidget):
         if self._image is not None:
             painter.drawImage(box, self._image)
             self._draw_contours(painter, box)
+            self._draw_made(painter, box)
         else:
             text(painter, box, "filling…", t.secondary, Qt.AlignmentFlag.AlignHCenter)
         self._draw_axes(painter, box)
@@ -170,6 +189,34 @@ class MapView(QWidget):
         rect = QRectF(left, top.y() + (18 if strong else 2), wide, 15)
         if rect.left() > box.left() and rect.right() < box.right():
             text(painter, rect, words, self._look.t.ink)
+
+    def _draw_made(self, painter: QPainter, box: QRectF) -> None:
+        """What cannot be etched is hatched; dotted lines where the price changes."""
+        t = self._look.t
+        painter.save()
+        painter.setClipRect(box)
+        if self._limit is not None:
+            corner = self.place(self._limit.width.si, self._limit.gap.si)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QBrush(QColor(t.fails), Qt.BrushStyle.BDiagPattern))
+            if corner.x() > box.left():
+                painter.drawRect(QRectF(box.topLeft(), QPointF(corner.x(), box.bottom())))
+            if corner.y() < box.bottom():
+                painter.drawRect(QRectF(QPointF(box.left(), corner.y()), box.bottomRight()))
+        painter.setFont(self._look.font(11))
+        for step in self._steps:
+            corner = self.place(step.width.si, step.gap.si)
+            if not box.contains(corner):
+                continue
+            painter.setPen(pen(t.secondary, 1.2, Qt.PenStyle.DotLine))
+            painter.drawLine(corner, QPointF(corner.x(), box.top()))
+            painter.drawLine(corner, QPointF(box.right(), corner.y()))
+            words = f"{step.name} ×{step.factor:g}"
+            wide = painter.fontMetrics().horizontalAdvance(words) + 4.0
+            rect = QRectF(box.right() - wide - 3, corner.y() - 16, wide, 15)
+            painter.fillRect(rect.adjusted(-3, 1, 2, 0), QColor(t.sheet))
+            text(painter, rect, words, t.secondary)
+        painter.restore()
 
     def _draw_axes(self, painter: QPainter, box: QRectF) -> None:
         t = self._look.t

@@ -11,9 +11,15 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from onda.app.shell.painting import pen, text
+from onda.app.stages.lines.field_drawing import (
+    draw_densities,
+    draw_potential,
+    potential_levels,
+)
 from onda.app.theme import Look
 from onda.engine.section.geometry import CrossSection
 from onda.engine.section.structures import TraceShape
+from onda.studies.field_picture import FieldPicture
 
 __all__ = ["Dimension", "Drawing", "SectionView"]
 
@@ -60,6 +66,9 @@ class SectionView(QWidget):
         self._look = look
         self._drawing: Drawing | None = None
         self._lines: tuple[NDArray[np.float64], ...] = ()
+        self._picture: FieldPicture | None = None
+        self._kind = "lines"
+        self._levels: tuple[tuple[float, tuple[NDArray[np.float64], ...]], ...] = ()
         self._kept: list[CrossSection] = []
         self._pills: dict[str, QRectF] = {}
         self._handles: list[tuple[QPointF, str, float]] = []
@@ -92,21 +101,44 @@ class SectionView(QWidget):
         self._lines = lines
         self.update()
 
+    def show_picture(self, picture: FieldPicture | None, kind: str) -> None:
+        """Potential, or charge or current on the copper, in the place of the field lines."""
+        self._picture, self._kind = picture, kind
+        self._levels = potential_levels(picture) if picture is not None else ()
+        self.update()
+
     # -- scale ------------------------------------------------------------------------------------
 
     def _fit(self) -> tuple[float, float, float]:
         """Pixels per metre, and the pixel of x = 0, y = 0."""
         if self._frozen_scale is not None:
             return self._frozen_scale
-        section = self._drawing.section  # type: ignore[union-attr]
-        points = np.concatenate([np.asarray(c.polygon) for c in section.conductors])
-        half = float(np.abs(points[:, 0]).max())
+        half = self._half_width()
         low, high = self._heights()
         tall = high - low
         across = 2.0 * (half + max(0.9 * half, 1.2 * tall * 0.5))
         scale = min((self.height() - 34) / (tall * 1.1), (self.width() - 4) / across)
         y0 = self.height() - 28 + low * scale
         return scale, self.width() / 2, y0
+
+    def _half_width(self) -> float:
+        """Half of what is looked at: the signals, and as much of grounds beside them as is near."""
+        section = self._drawing.section  # type: ignore[union-attr]
+        signals = [abs(x) for c in section.conductors if c.role == "signal" for x, _ in c.polygon]
+        grounds = [abs(x) for c in section.conductors if c.role != "signal" for x, _ in c.polygon]
+        near = max(signals)
+        return max(near, min(max(grounds, default=near), 3.0 * near))
+
+    def view_box(self) -> tuple[float, float, float, float]:
+        """Left, right, low and high of what is in view, metres."""
+        scale, x0, y0 = self._fit()
+        low, high = self._heights()
+        planes = self._drawing.section.planes  # type: ignore[union-attr]
+        # Beyond a plane there is no field.
+        middle = 0.5 * (low + high)
+        low = max([low, *(p for p in planes if p < middle)])
+        high = min([y0 / scale, *(p for p in planes if p > middle)])
+        return -x0 / scale, (self.width() - x0) / scale, low, high
 
     def _heights(self) -> tuple[float, float]:
         section = self._drawing.section  # type: ignore[union-attr]
@@ -185,7 +217,9 @@ class SectionView(QWidget):
         color = QColor(self._look.t.sea)
         color.setAlpha(130)
         painter.setPen(pen(color, 1.0))
-        for line in self._lines:
+        if self._kind == "potential":
+            draw_potential(painter, self._look, self._levels, self._to_pixels)
+        for line in self._lines if self._kind == "lines" else ():
             points = [self._to_pixels(float(x), float(y)) for x, y in line]
             painter.drawPolyline(QPolygonF(points))
 
@@ -200,17 +234,23 @@ class SectionView(QWidget):
         drawing, t = self._drawing, self._look.t
         assert drawing is not None
         painter.setFont(self._look.font(15, bold=True))
-        pair = drawing.trace.gap is not None
-        for i, conductor in enumerate(drawing.section.conductors):
+        signs = {"P": "+", "N": "−"}
+        for conductor in drawing.section.conductors:
             painter.setPen(pen(t.copper_edge, 1.4))
             painter.setBrush(QColor(t.copper))
             shape = self._polygon(conductor.polygon)
             painter.drawPolygon(shape)
-            if pair and shape.boundingRect().height() > 24:
+            sign = signs.get(conductor.name, conductor.name)
+            if sign != "S" and conductor.role == "signal" and shape.boundingRect().height() > 24:
                 box = shape.boundingRect()
-                sign = QRectF(box.left(), box.center().y() - 4, box.width(), 22)
-                text(painter, sign, "+−"[i], "#FFFFFF", Qt.AlignmentFlag.AlignHCenter)
+                place = QRectF(box.left(), box.center().y() - 4, box.width(), 22)
+                text(painter, place, sign, "#FFFFFF", Qt.AlignmentFlag.AlignHCenter)
+        self._draw_densities(painter)
         self._draw_handles(painter)
+
+    def _draw_densities(self, painter: QPainter) -> None:
+        if self._picture is not None and self._kind in ("charge", "current"):
+            draw_densities(painter, self._look, self._picture, self._kind, self._to_pixels)
 
     def _draw_handles(self, painter: QPainter) -> None:
         """A handle on each edge: outer ones set the width, inner ones of a pair the gap."""
@@ -222,12 +262,16 @@ class SectionView(QWidget):
         if trace.gap is None:
             places = [(-0.5 * trace.width, "width", -0.5), (0.5 * trace.width, "width", 0.5)]
         else:
-            half = 0.5 * trace.gap
+            outer, share = 0.5 * trace.span, 0.5 * trace.lines
+            # The gap nearest to the middle: across it, or beside the middle line.
+            even = trace.lines % 2 == 0
+            inner = 0.5 * trace.gap if even else 0.5 * trace.width + trace.gap
+            moves = 0.5 if even else 1.0
             places = [
-                (-half - trace.width, "width", -1.0),
-                (-half, "gap", -0.5),
-                (half, "gap", 0.5),
-                (half + trace.width, "width", 1.0),
+                (-outer, "width", -share),
+                (-inner, "gap", -moves),
+                (inner, "gap", moves),
+                (outer, "width", share),
             ]
         painter.setPen(pen(t.sea, 1.8))
         painter.setBrush(QColor(t.sheet))
@@ -297,15 +341,16 @@ class SectionView(QWidget):
         assert drawing is not None
         trace = drawing.trace
         by_key = {d.key: d for d in drawing.dimensions}
-        top = max(y for c in drawing.section.conductors for _, y in c.polygon)
+        ends = {"S", "P", "1"} if trace.facing else {c.name for c in drawing.section.conductors}
+        top = max(y for c in drawing.section.conductors if c.name in ends for _, y in c.polygon)
         extra = max((y for r in drawing.section.regions for _, y in r.polygon), default=top)
         y = max(self._to_pixels(0, max(top, extra)).y() - 18, 14)
-        half_gap = 0.5 * trace.gap if trace.gap is not None else 0.0
-        x = -half_gap - trace.width if trace.gap is not None else -0.5 * trace.width
+        x = -0.5 * trace.span
         spans = [("width", x, x + trace.width)]
         if trace.gap is not None:
-            spans.append(("gap", -half_gap, half_gap))
-            spans.append(("width2", half_gap, half_gap + trace.width))
+            spans.append(("gap", x + trace.width, x + trace.width + trace.gap))
+            second = x + trace.width + trace.gap
+            spans.append(("width2", second, second + trace.width))
         for key, a, b in spans:
             pa, pb = self._to_pixels(a, 0).x(), self._to_pixels(b, 0).x()
             painter.setPen(pen(t.sea, 1.4))
@@ -320,8 +365,8 @@ class SectionView(QWidget):
                 self._draw_pill(painter, dimension, QPointF(0.5 * (pa + pb), y))
         thick = by_key.get("thickness")
         if thick is not None:
-            right = max(px for c in drawing.section.conductors for px, _ in c.polygon)
-            low = min(v for c in drawing.section.conductors for _, v in c.polygon)
+            right = 0.5 * trace.span
+            low = min(v for _, v in drawing.section.conductors[0].polygon)
             corner, base = self._to_pixels(right, top), self._to_pixels(right, low)
             x_at = corner.x() + 22
             painter.setPen(pen(t.sea, 1.2))

@@ -1,37 +1,45 @@
-"""Joins the views of the Lines stage to the document and the studies."""
+"""Joins the pages of the Lines stage to the document and the studies."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import replace
+from collections.abc import Callable, Sequence
 
-from PyQt6.QtWidgets import QGridLayout, QWidget
+from PyQt6.QtWidgets import QStackedWidget
 
-from onda.app.plots.curves import Curve, CurvePlot, Limit
-from onda.app.shell.fields import label
-from onda.app.shell.form import FieldSpec
+from onda.app.plots.curves import CurvePlot, Limit
 from onda.app.shell.rows import Row
 from onda.app.stages.base import Context, Stage, scrolled
+from onda.app.stages.lines.class_page import ClassPage
 from onda.app.stages.lines.drawing import (
     layer_of_slab,
     make_drawing,
     section_of,
     structure_in_words,
 )
+from onda.app.stages.lines.fields import trace_fields
 from onda.app.stages.lines.inspector import LinesInspector
+from onda.app.stages.lines.layers_view import LayerRow
 from onda.app.stages.lines.map_view import MapView
 from onda.app.stages.lines.section_view import SectionView
+from onda.app.stages.lines.sheet_page import SheetInspector, SheetPage
+from onda.app.stages.lines.shield_page import ShieldInspector, ShieldPage
 from onda.engine.section.geometry import CrossSection
 from onda.errors import OndaError
-from onda.project.edits import replace_class, set_value, with_design
-from onda.project.model import LineClass, TraceOnLayer
+from onda.project.build import EtchLimit, PriceStep
+from onda.project.build_edits import replace_layer
+from onda.project.edits import replace_class, set_value
+from onda.project.line_objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
 from onda.project.quantities import Quantity, format_si, parse_quantity, quantity
-from onda.studies.fit import FitInputs
+from onda.studies.field_picture import FIELD_PICTURE, FieldPicture, FieldPictureInputs
+from onda.studies.fit import FIT, Bounds, FitInputs, FitResult, with_dimension
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
 from onda.studies.line_inputs import line_inputs
-from onda.studies.margins import Margin, Measured, margin_of, measure_line
+from onda.studies.margins import Margin, Measured, State, margin_of, measure_line
 from onda.studies.sensitivity import SENSITIVITY
+from onda.studies.shield import mode_sentence
+from onda.studies.study import key_of
+from onda.studies.tolerance import TOLERANCE, ToleranceInputs, ToleranceResult
 from onda.studies.variations import spread_inputs
 from onda.studies.width_gap_map import WIDTH_GAP_MAP, MapInputs, MapResult, map_axes
 from onda.studies.width_sweep import WIDTH_SWEEP, WidthSweepInputs, WidthSweepResult, width_range
@@ -41,13 +49,19 @@ __all__ = ["LinesStage"]
 
 _MAP_POINTS = 8
 """Widths and gaps that are solved for the map once it is filled."""
+_FIT_RANGES = {
+    "width": (50e-6, 2e-3),
+    "gap": (50e-6, 2e-3),
+    "height": (20e-6, 2e-3),
+    "Dk": (1.5, 12.0),
+}
 
 
 class LinesStage(Stage):
     """Lines."""
 
     id = "lines"
-    add_title = "Add a line class like this one"
+    add_title = "Add a line like this one"
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
@@ -56,59 +70,79 @@ class LinesStage(Stage):
         self.problems: dict[str, str] = {}
         self.kept: dict[str, dict[str, ImpedanceResult]] = {}
         self.sweep: WidthSweepResult | None = None
+        self.tolerance: ToleranceResult | None = None
         self._results_of = ""
         self.surface.add_button(
             "Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state to compare (K)"
         )
-        self.view = SectionView(look)
+        self.page = ClassPage(look)
+        self.view: SectionView = self.page.section
         self.view.drag_began.connect(context.document.begin_gesture)
         self.view.drag_ended.connect(context.document.end_gesture)
         self.view.edge_dragged.connect(self._dragged)
         self.view.typed.connect(self._typed)
-        self.surface.body.addWidget(self.view, 6)
-        self.surface.body.addWidget(self._plots(), 5)
-        self.panel = LinesInspector(context)
-        self.panel.fit_button.clicked.connect(lambda: self.fit_to_target())
-        self.form = self.panel.form
-        self.inspector = scrolled(self.panel)
-
-    # -- building ---------------------------------------------------------------------------------
-
-    def _plots(self) -> QWidget:
-        look = self.context.look
-        holder = QWidget()
-        grid = QGridLayout(holder)
-        grid.setContentsMargins(0, 4, 0, 0)
-        grid.setHorizontalSpacing(14)
-        grid.setVerticalSpacing(3)
-        self.by_width = CurvePlot(look, x_unit="µm", y_unit="Ω", axis_width=36)
-        self.by_frequency = CurvePlot(look, x_unit="GHz", y_unit="Ω", axis_width=36, log_x=True)
-        self.loss = CurvePlot(look, x_unit="GHz", y_unit="dB", axis_width=36)
-        self.map = MapView(look)
-        self.map.drag_began.connect(self.context.document.begin_gesture)
-        self.map.drag_ended.connect(self.context.document.end_gesture)
+        self.map.drag_began.connect(context.document.begin_gesture)
+        self.map.drag_ended.connect(context.document.end_gesture)
         self.map.point_dragged.connect(self._dragged_on_map)
-        grid.addWidget(self.map, 1, 0)
-        titles = ("Every width, this gap", "Impedance against frequency", "Loss, dB per 100 mm")
-        for i, (plot, title) in enumerate(
-            zip((self.by_width, self.by_frequency, self.loss), titles, strict=True)
+        self.page.views.chosen.connect(lambda _: self._refresh_if_active())
+        self.page.fields.chosen.connect(lambda _: self._ask_picture())
+        self.page.layers.chosen.connect(context.selection.choose_element)
+        self.panel = LinesInspector(context, self.fit_to_target)
+        self.form = self.panel.form
+        self.shield = ShieldPage(context, self.ask, self.surface.tell)
+        self.shield_panel = ShieldInspector(context, self.surface.tell)
+        self.sheet = SheetPage(context, self.ask, self.surface.tell)
+        self.sheet_panel = SheetInspector(context, self.surface.tell)
+        self._pages, self._panels = QStackedWidget(), QStackedWidget()
+        for page, panel in (
+            (self.page, self.panel),
+            (self.shield, self.shield_panel),
+            (self.sheet, self.sheet_panel),
         ):
-            heading = label(title, "heading")
-            grid.addWidget(heading, 0, i)
-            grid.addWidget(plot, 1, i)
-            grid.setColumnStretch(i, 1)
-            grid.setRowStretch(1, 1)
-            if i == 0:
-                self.width_title = heading
-        return holder
+            self._pages.addWidget(page)
+            self._panels.addWidget(scrolled(panel))
+        self.surface.body.addWidget(self._pages, 1)
+        self.inspector = self._panels
 
     # -- what is in view --------------------------------------------------------------------------
 
     @property
+    def map(self) -> MapView:
+        """The map of widths and gaps."""
+        return self.page.impedance.map
+
+    @property
+    def by_width(self) -> CurvePlot:
+        """Impedance against width."""
+        return self.page.impedance.by_width
+
+    @property
+    def by_frequency(self) -> CurvePlot:
+        """Impedance against frequency."""
+        return self.page.impedance.by_frequency
+
+    @property
+    def loss(self) -> CurvePlot:
+        """Loss against frequency."""
+        return self.page.impedance.loss
+
+    @property
+    def subject(self) -> LineClass | ShieldedSection | SheetLine | None:
+        """The object in view."""
+        chosen = self.context.selection.subject_of(self.id)
+        design = self.design
+        found: list[LineClass | ShieldedSection | SheetLine] = [
+            *(c for c in design.line_classes if c.id == chosen),
+            *(s for s in design.shielded if s.id == chosen),
+            *(s for s in design.sheet_lines if s.id == chosen),
+        ]
+        return found[0] if found else None
+
+    @property
     def line_class(self) -> LineClass | None:
         """The class in view."""
-        subject = self.context.selection.subject_of(self.id)
-        return next((c for c in self.design.line_classes if c.id == subject), None)
+        subject = self.subject
+        return subject if isinstance(subject, LineClass) else None
 
     @property
     def trace(self) -> TraceOnLayer | None:
@@ -124,26 +158,73 @@ class LinesStage(Stage):
         out = []
         for c in self.design.line_classes:
             on = " ".join(t.layer for t in c.on)
-            kind = " diff" if c.kind == "pair" else ""
+            kind = {"pair": " diff", "group": f" ×{c.count}"}.get(c.kind, "")
             goal = format_si(c.target.si, "resistance")
             state = standing.state_of(self.id, c.id)
             out.append(Row(c.id, c.name, f"{goal}{kind} · {on}", state))
+        for s in self.design.shielded:
+            out.append(Row(s.id, s.name, f"modes up to {format_si(s.up_to.si, 'frequency')}"))
+        for line in self.design.sheet_lines:
+            out.append(Row(line.id, line.name, "from a data sheet"))
         return out
 
     def refresh(self) -> None:
-        line_class, trace = self.line_class, self.trace
-        if line_class is None or trace is None:
+        subject = self.subject
+        if isinstance(subject, ShieldedSection):
+            self._show_shield(subject)
+        elif isinstance(subject, SheetLine):
+            self._show_sheet(subject)
+        elif isinstance(subject, LineClass):
+            self._show_class(subject)
+        else:
             self.surface.title.setText("Lines")
             self.surface.remark.setText("There is no line class yet.")
-            return
+
+    def _turn_to(self, index: int, title: str, remark: str) -> None:
+        self._pages.setCurrentIndex(index)
+        self._panels.setCurrentIndex(index)
+        self.surface.title.setText(title)
+        self.surface.remark.setText(remark)
+
+    def _show_shield(self, shielded: ShieldedSection) -> None:
+        self._turn_to(1, shielded.name, "mode check of a closed section")
+        self.shield.show_section(shielded)
+        self.shield_panel.show_section(shielded, self.shield.result)
+        self.margins_changed.emit()
+
+    def _show_sheet(self, line: SheetLine) -> None:
+        self._turn_to(2, line.name, line.source or "known from a data sheet")
+        self.sheet.show_line(line)
+        self.sheet_panel.show_line(line, self.sheet.result)
+        self.margins_changed.emit()
+
+    def ask(self, slot, study, inputs, show, fail) -> None:  # type: ignore[no-untyped-def]
+        """As every stage asks; panels beside a page show its result too."""
+
+        def shown(result: object) -> None:
+            show(result)
+            subject = self.subject
+            if slot == "modes" and isinstance(subject, ShieldedSection):
+                self.shield_panel.show_section(subject, self.shield.result)
+            elif slot == "sheet" and isinstance(subject, SheetLine):
+                self.sheet_panel.show_line(subject, self.sheet.result)
+
+        super().ask(slot, study, inputs, shown, fail)
+
+    def _show_class(self, line_class: LineClass) -> None:
+        trace = self.trace
+        assert trace is not None
         if self._results_of != line_class.id:
             self.results.clear()
             self.problems.clear()
             self.kept.clear()
-            self.sweep = None
+            self.sweep = self.tolerance = None
             self._results_of = line_class.id
-        self.surface.title.setText(f"{line_class.name} on {trace.layer}")
-        self._show_fields(line_class, trace)
+        self._turn_to(0, f"{line_class.name} on {trace.layer}", "")
+        self.page.show_several(line_class.kind != "single")
+        self.page.impedance.show_kind(trace.gap is not None)
+        self.form.set_specs(trace_fields(self, line_class, trace))
+        self.panel.fit.show_kind(pair=line_class.kind == "pair", gap=trace.gap is not None)
         try:
             inputs = line_inputs(self.design, line_class, trace.layer)
             drawing = make_drawing(self.design, inputs, trace)
@@ -154,10 +235,13 @@ class LinesStage(Stage):
         self.view.show_drawing(drawing, self._kept_sections(line_class, trace))
         self._ask(line_class, trace)
 
+    # -- asking -----------------------------------------------------------------------------------
+
     def _ask(self, line_class: LineClass, trace: TraceOnLayer) -> None:
         in_gesture = self.context.document.in_gesture
         if in_gesture:
             self.view.show_field(())
+            self.view.show_picture(None, "lines")
 
         def inputs(layer: str, fine: bool) -> ImpedanceInputs:
             return ImpedanceInputs(line_inputs(self.design, line_class, layer), fine)
@@ -169,22 +253,38 @@ class LinesStage(Stage):
             if not in_gesture:
                 self.context.standing.note()
 
-        self.ask(
-            "now",
-            IMPEDANCE,
-            lambda: inputs(trace.layer, not in_gesture),
-            lambda r: show(trace.layer, r),
-            self._fail,
-        )
+        def fine(layer: str) -> None:
+            self.ask(
+                "now",
+                IMPEDANCE,
+                lambda: inputs(layer, True),
+                lambda r: show(layer, r),
+                self._fail,
+            )
+
+        def rough(layer: str, result: ImpedanceResult) -> None:
+            # The quick answer stands until the one with real copper is there.
+            if self.trace is not None and self.trace.layer == layer:
+                show(layer, result)
+
+        if in_gesture or not self._is_known(lambda: inputs(trace.layer, True)):
+            self.ask(
+                "quick",
+                IMPEDANCE,
+                lambda: inputs(trace.layer, False),
+                lambda r: rough(trace.layer, r),
+                self._fail,
+            )
         if in_gesture:
             return
+        fine(trace.layer)
         for other in line_class.on:
             if other.layer != trace.layer:
                 self.ask(
                     f"layer-{other.layer}",
                     IMPEDANCE,
-                    lambda layer=other.layer: inputs(layer, True),  # type: ignore[misc]
-                    lambda r, layer=other.layer: show(layer, r),  # type: ignore[misc]
+                    lambda layer=other.layer: inputs(layer, True),
+                    lambda r, layer=other.layer: show(layer, r),
                     lambda _: None,
                 )
         self._ask_kept(line_class)
@@ -197,10 +297,55 @@ class LinesStage(Stage):
             self.panel.show_spread,
             lambda _: self.panel.show_spread(None),
         )
-        if line_class.kind == "pair":
+        if trace.gap is not None:
             self._ask_map(line_class, trace, 4)
         else:
             self._ask_sweep(line_class, trace)
+        if self.page.views.current == "spread":
+            self._ask_tolerance(line_class, trace)
+        self._ask_picture()
+
+    def _is_known(self, inputs: Callable[[], ImpedanceInputs]) -> bool:
+        """Whether the fine answer is at hand, so that no quick one is needed."""
+        try:
+            key = key_of(IMPEDANCE.name, inputs())
+        except OndaError:
+            return True
+        return self.context.desk.runner.cache.get(key, IMPEDANCE.result_types) is not None
+
+    def _ask_tolerance(self, line_class: LineClass, trace: TraceOnLayer) -> None:
+        low, high = self._band(line_class, trace.layer)
+
+        def inputs() -> ToleranceInputs:
+            line = line_inputs(self.design, line_class, trace.layer)
+            return ToleranceInputs(
+                spread_inputs(line, self.design.stackup.spread), low=low, high=high
+            )
+
+        def show(result: ToleranceResult) -> None:
+            self.tolerance = result
+            self.page.spread.show_result(result, low, high)
+
+        self.page.spread.show_running()
+        self.ask("tolerance", TOLERANCE, inputs, show, self.page.spread.show_problem)
+
+    def _ask_picture(self) -> None:
+        """Ask for potential or densities where they are to be shown."""
+        line_class, trace, kind = self.line_class, self.trace, self.page.fields.current
+        if line_class is None or trace is None or kind == "lines":
+            self.view.show_picture(None, "lines")
+            return
+        box = self.view.view_box()
+
+        def inputs() -> FieldPictureInputs:
+            line = line_inputs(self.design, line_class, trace.layer)
+            # Rounded, so that a window of nearly the same size finds the same picture.
+            return FieldPictureInputs(line, *(round(v, 5) for v in box))
+
+        def show(picture: FieldPicture) -> None:
+            self.view.show_picture(picture, self.page.fields.current)
+
+        self.ask("picture", FIELD_PICTURE, inputs, show, lambda _: None)
 
     def _ask_kept(self, line_class: LineClass) -> None:
         shown = {k.id: k for k in self.shown_kept}
@@ -228,7 +373,7 @@ class LinesStage(Stage):
             line = line_inputs(self.design, line_class, trace.layer)
             widths = width_range(line.trace.undercut)
             # The present width does not matter, so the sweep is found in the cache again.
-            fixed = replace(line, trace=replace(line.trace, width=widths[0]))
+            fixed = with_dimension(line, "width", widths[0])
             return WidthSweepInputs(fixed, widths)
 
         def show(result: WidthSweepResult) -> None:
@@ -244,7 +389,8 @@ class LinesStage(Stage):
             line = line_inputs(self.design, line_class, trace.layer)
             widths, gaps = map_axes(line.trace.undercut, points)
             # The present width and gap do not matter, so the map is found in the cache again.
-            fixed = replace(line, trace=replace(line.trace, width=widths[0], gap=gaps[0]))
+            narrow = with_dimension(line, "width", widths[0])
+            fixed = with_dimension(narrow, "gap", gaps[0])
             return MapInputs(fixed, widths, gaps)
 
         def show(result: MapResult) -> None:
@@ -252,7 +398,14 @@ class LinesStage(Stage):
             if points < _MAP_POINTS:
                 self._ask_map(line_class, trace, _MAP_POINTS)
 
+        self.map.show_limits(*self._made(trace.layer))
         self.ask("map", WIDTH_GAP_MAP, inputs, show, lambda _: None)
+
+    def _made(self, layer: str) -> tuple[EtchLimit | None, tuple[PriceStep, ...]]:
+        """What the fabricator can etch on a layer, and the price steps."""
+        made = self.design.stackup.fabrication
+        copper = self.design.stackup.place(layer).copper
+        return made.limit_for(copper.thickness.si), made.steps
 
     def _band(self, line_class: LineClass, layer: str) -> tuple[float, float]:
         """What the class may be on a layer: its requirement, else a tenth around its target."""
@@ -269,8 +422,8 @@ class LinesStage(Stage):
             self.results.pop(trace.layer, None)
             self.problems[trace.layer] = message
         self.panel.show_nothing()
-        for plot in (self.by_frequency, self.loss):
-            plot.show_curves([])
+        self.page.impedance.clear()
+        self.page.lengths.show_result(None, ())
         self.margins_changed.emit()
 
     # -- drawing ----------------------------------------------------------------------------------
@@ -296,100 +449,67 @@ class LinesStage(Stage):
             self.surface.tell("")
             if not self.context.document.in_gesture:
                 self.view.show_field(result.lines)
-            kept = next((k[trace.layer] for k in self.kept.values() if trace.layer in k), None)
-            self.panel.show_result(line_class, result, kept)
-            self._draw_curves(line_class, trace, result)
+            kept = [k[trace.layer] for k in self.kept.values() if trace.layer in k]
+            self.panel.show_result(line_class, result, kept[0] if kept else None)
+            self.page.impedance.show_result(result, kept)
+            self.page.lengths.show_result(result, kept)
+            self.page.coupling.show_lines(result.together)
+            self.page.together.show_lines(result.together)
         self._draw_sweep()
+        self._draw_layers(line_class, trace)
         self.margins_changed.emit()
 
-    def _draw_curves(
-        self, line_class: LineClass, trace: TraceOnLayer, result: ImpedanceResult
-    ) -> None:
-        t = self.context.look.t
-        ghz = result.frequency / 1e9
-        kept = [k[trace.layer] for k in self.kept.values() if trace.layer in k]
-        curves = [Curve("now", ghz, result.z_of_f, t.sea, 1.8)]
-        curves += [Curve("kept", k.frequency / 1e9, k.z_of_f, t.kept, 1.4, kept=True) for k in kept]
-        self.by_frequency.show_curves(curves)
-        fast = ghz > 0.05
-        loss = [
-            Curve(
-                "total", ghz[fast], 0.1 * result.loss_db_per_m[fast], t.series[0], 1.8, note=True
-            ),
-            Curve(
-                "dielectric",
-                ghz[fast],
-                0.1 * result.dielectric_db_per_m[fast],
-                t.series[3],
-                note=True,
-            ),
-            Curve(
-                "copper", ghz[fast], 0.1 * result.conductor_db_per_m[fast], t.series[1], note=True
-            ),
-        ]
-        loss += [
-            Curve("kept", k.frequency / 1e9, 0.1 * k.loss_db_per_m, t.kept, kept=True) for k in kept
-        ]
-        self.loss.show_curves(loss)
+    def _draw_layers(self, line_class: LineClass, trace: TraceOnLayer) -> None:
+        states = {m.where: m.state for m in self.margins()[1] if m.title.startswith("Impedance")}
+        rows = []
+        for o in line_class.on:
+            low, high = self._band(line_class, o.layer)
+            result = self.results.get(o.layer)
+            state = states.get(o.layer)
+            if state is None and result is not None:
+                state = State.HOLDS if low <= result.z <= high else State.FAILS
+            shape = f"{o.width.si * 1e6:.0f}" + (f"/{o.gap.si * 1e6:.0f}" if o.gap else "")
+            rows.append(LayerRow(o.layer, f"{shape} µm", low, high, state, result))
+        self.page.layers.show_rows(rows, trace.layer)
 
     def _draw_sweep(self) -> None:
-        line_class, trace, sweep = self.line_class, self.trace, self.sweep
+        line_class, trace = self.line_class, self.trace
         if line_class is None or trace is None:
             return
-        pair = line_class.kind == "pair"
-        self.map.setVisible(pair)
-        self.by_width.setVisible(not pair)
-        self.width_title.setText("Every width and gap, µm" if pair else "Impedance against width")
-        if pair:
+        if trace.gap is not None:
             self._draw_map_points(line_class, trace)
             return
-        if sweep is None or not len(sweep.widths):
-            self.by_width.show_curves([])
-            return
-        t = self.context.look.t
-        curve = Curve("impedance", sweep.widths * 1e6, sweep.z, t.sea, 1.8)
         limits = [
             Limit(v, f"{w} {v:.4g} Ω") for v, w in self._impedance_limits(line_class, trace.layer)
         ]
+        t = self.context.look.t
         result = self.results.get(trace.layer)
         marks = [(trace.width.si * 1e6, result.z, t.ink)] if result else []
-        for state in self.kept.values():
+        for identifier, state in self.kept.items():
             then = state.get(trace.layer)
-            kept_class = next(
-                (
-                    c
-                    for k in self.shown_kept
-                    for c in k.design.line_classes
-                    if c.id == line_class.id
-                ),
-                None,
-            )
-            kept_trace = kept_class.trace_on(trace.layer) if kept_class else None
-            if then is not None and kept_trace is not None:
-                marks.append((kept_trace.width.si * 1e6, then.z, t.kept))
-        self.by_width.show_curves([curve], limits, marks=marks)
+            kept = self._kept_trace(identifier, line_class, trace)
+            if then is not None and kept is not None:
+                marks.append((kept.width.si * 1e6, then.z, t.kept))
+        self.page.impedance.show_sweep(self.sweep, limits, marks)
+
+    def _kept_trace(
+        self, state: str, line_class: LineClass, trace: TraceOnLayer
+    ) -> TraceOnLayer | None:
+        """The trace as it was in a kept state."""
+        for k in self.shown_kept:
+            for c in k.design.line_classes if k.id == state else ():
+                if c.id == line_class.id:
+                    return c.trace_on(trace.layer)
+        return None
 
     def _draw_map_points(self, line_class: LineClass, trace: TraceOnLayer) -> None:
         def point(where: TraceOnLayer | None) -> tuple[float, float] | None:
             return (where.width.si, where.gap.si) if where and where.gap else None
 
-        kept = [
-            point(c.trace_on(trace.layer))
-            for k in self.shown_kept
-            for c in k.design.line_classes
-            if c.id == line_class.id
-        ]
+        kept = [point(self._kept_trace(k.id, line_class, trace)) for k in self.shown_kept]
         now = point(trace)
         if now is not None:
             self.map.show_points(now, [p for p in kept if p is not None])
-
-    def _dragged_on_map(self, width: float, gap: float) -> None:
-        try:
-            self._set_trace(
-                width=quantity(width, "length", "um", 6), gap=quantity(gap, "length", "um", 6)
-            )
-        except OndaError as error:
-            self.surface.tell(str(error))
 
     def _impedance_limits(self, line_class: LineClass, layer: str) -> list[tuple[float, str]]:
         for r in self.context.document.project.requirements:
@@ -424,7 +544,7 @@ class LinesStage(Stage):
     def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
         line_class = self.line_class
         if line_class is None:
-            return "", [], {}
+            return self._words_below(), [], {}
         shown, kept = [], {}
         for r in self.context.document.project.requirements:
             if (r.stage, r.subject) != (self.id, line_class.id):
@@ -439,69 +559,23 @@ class LinesStage(Stage):
             kept[r.id] = [measure_line(k, layer, r.measure).value for k in then]
         return "this class", shown, kept
 
+    def _words_below(self) -> str:
+        subject, result = self.subject, self.shield.result
+        if isinstance(subject, ShieldedSection) and result is not None:
+            return mode_sentence(result, subject.up_to.si)
+        return "this line"
+
     # -- editing ----------------------------------------------------------------------------------
 
-    def _show_fields(self, line_class: LineClass, trace: TraceOnLayer) -> None:
-        def kept(attribute: str) -> list[float]:
-            found = (
-                c.trace_on(trace.layer)
-                for k in self.shown_kept
-                for c in k.design.line_classes
-                if c.id == line_class.id
-            )
-            values = (getattr(o, attribute) for o in found if o is not None)
-            return [v.si for v in values if v is not None]
-
-        def value(attribute: str) -> Quantity | None:
-            present = self.trace
-            return getattr(present, attribute) if present is not None else None
-
-        specs = [
-            FieldSpec(
-                "Width",
-                "length",
-                lambda: value("width"),
-                lambda q: self._set_trace(width=q),
-                (60e-6, 320e-6, 1e-6),
-                kept=lambda: kept("width"),
-            )
-        ]
-        if line_class.kind == "pair":
-            specs.append(
-                FieldSpec(
-                    "Gap",
-                    "length",
-                    lambda: value("gap"),
-                    lambda q: self._set_trace(gap=q),
-                    (60e-6, 500e-6, 1e-6),
-                    kept=lambda: kept("gap"),
-                )
-            )
-        specs.append(
-            FieldSpec(
-                "Target",
-                "resistance",
-                lambda: self.line_class.target if self.line_class else None,
-                lambda q: self._set_class("Change target", target=q),
-            )
-        )
-        specs.append(
-            FieldSpec(
-                "Loss at",
-                "frequency",
-                lambda: self.line_class.loss_at if self.line_class else None,
-                lambda q: self._set_class("Change frequency", loss_at=q),
-            )
-        )
-        self.form.set_specs(specs)
-
-    def _set_class(self, name: str, **changes: object) -> None:
+    def set_class(self, name: str, **changes: object) -> None:
+        """Change fields of the class in view."""
         line_class = self.line_class
         assert line_class is not None
         new = set_value(line_class, **changes)
         self.context.document.edit(name, replace_class(self.context.document.project, new))
 
-    def _set_trace(self, **changes: Quantity) -> None:
+    def set_trace(self, **changes: Quantity | None) -> None:
+        """Change fields of the trace in view; refused with the reason where it cannot be drawn."""
         line_class, trace = self.line_class, self.trace
         assert line_class is not None
         assert trace is not None
@@ -511,11 +585,19 @@ class LinesStage(Stage):
         # A trace that cannot be drawn is refused here, with the reason, and nothing is lost.
         section_of(line_inputs(self.design, changed, trace.layer))
         what = ", ".join(changes)
-        self._set_class(f"Change {what} on {trace.layer}", on=on)
+        self.set_class(f"Change {what} on {trace.layer}", on=on)
 
     def _dragged(self, what: str, metres: float) -> None:
         try:
-            self._set_trace(**{what: quantity(metres, "length", "um", 6)})
+            self.set_trace(**{what: quantity(metres, "length", "um", 6)})
+        except OndaError as error:
+            self.surface.tell(str(error))
+
+    def _dragged_on_map(self, width: float, gap: float) -> None:
+        try:
+            self.set_trace(
+                width=quantity(width, "length", "um", 6), gap=quantity(gap, "length", "um", 6)
+            )
         except OndaError as error:
             self.surface.tell(str(error))
 
@@ -526,9 +608,9 @@ class LinesStage(Stage):
         try:
             typed = parse_quantity(content, "length", "um")
             if key in ("width", "gap"):
-                self._set_trace(**{key: typed})
+                self.set_trace(**{key: typed})
             elif key == "thickness":
-                self._set_layer(trace.layer, typed)
+                self._set_layer(self.design.stackup.place(trace.layer).copper.id, typed)
             else:
                 inputs = line_inputs(self.design, line_class, trace.layer)
                 self._set_layer(layer_of_slab(self.design, inputs, trace.layer, key), typed)
@@ -538,37 +620,65 @@ class LinesStage(Stage):
 
     def _set_layer(self, layer: str, thickness: Quantity) -> None:
         project = self.context.document.project
-        layers = tuple(
-            set_value(item, thickness=thickness) if item.id == layer else item
-            for item in project.design.stackup.layers
-        )
-        stackup = set_value(project.design.stackup, layers=layers)
-        self.context.document.edit(
-            f"Change thickness of {layer}", with_design(project, stackup=stackup)
-        )
+        new = set_value(project.design.stackup.layer(layer), thickness=thickness)
+        self.context.document.edit(f"Change thickness of {layer}", replace_layer(project, new))
 
     def fit_to_target(self) -> None:
-        """Find the width that gives the class's target, and set it."""
+        """Find what gives the class's target, or both of two, and set it."""
         line_class, trace = self.line_class, self.trace
         if line_class is None or trace is None:
             return
-        self.panel.tell_fit("")
+        self.panel.fit.tell("")
+        names = self.panel.fit.unknowns
+        targets: list[tuple[str, float]] = [("z", line_class.target.si)]
+        if len(names) == 2:
+            result = self.results.get(trace.layer)
+            common = self.panel.fit.common
+            if common is None and result is not None:
+                common = quantity(result.z_common, "resistance")
+            if common is None:
+                return
+            targets.append(("common", common.si))
 
-        def done(result: FitResult) -> None:
-            try:
-                width = round(result.values[0] * 1e7) * 1e-7
-                self._set_trace(width=quantity(width, "length", "um", 6))
-            except OndaError as error:
-                self.panel.tell_fit(str(error))
+        def inputs() -> FitInputs:
+            limit, _ = self._made(trace.layer)
+            bounds = []
+            for name in names:
+                low, high = _FIT_RANGES[name]
+                if limit is not None and name in ("width", "gap"):
+                    low = limit.width.si if name == "width" else limit.gap.si
+                if name == "width":
+                    copper = self.design.stackup.place(trace.layer).copper
+                    low = max(low, 2.05 * copper.undercut.si)
+                bounds.append(Bounds(name, low, high))
+            line = line_inputs(self.design, line_class, trace.layer)
+            return FitInputs(line, tuple(bounds), tuple(targets))
 
-        self.ask(
-            "fit",
-            FIT,
-            lambda: FitInputs(
-                line_inputs(self.design, line_class, trace.layer),
-                (Bounds("width", 50e-6, 2e-3),),
-                (("z", line_class.target.si),),
-            ),
-            done,
-            self.panel.tell_fit,
-        )
+        self.ask("fit", FIT, inputs, self._take_fit, self.panel.fit.tell)
+
+    def _take_fit(self, result: FitResult) -> None:
+        trace, line_class = self.trace, self.line_class
+        assert trace is not None
+        assert line_class is not None
+        try:
+            changes = {
+                name: quantity(round(value * 1e7) * 1e-7, "length", "um", 6)
+                for name, value in zip(result.names, result.values, strict=True)
+                if name in ("width", "gap")
+            }
+            if changes:
+                self.set_trace(**changes)
+            inputs = line_inputs(self.design, line_class, trace.layer)
+            if "height" in result.names:
+                whole = sum(s.thickness for s in inputs.below)
+                key = f"slab:{whole - inputs.below[0].thickness:.9f}"
+                layer = layer_of_slab(self.design, inputs, trace.layer, key)
+                wanted = inputs.below[0].thickness + result.values[0] - whole
+                self._set_layer(layer, quantity(wanted, "length", "um", 6))
+            if "Dk" in result.names:
+                self.panel.fit.tell(
+                    f"Dk {result.values[0]:.3f} at the class's frequency would reach "
+                    f"{result.reached[0]:.2f} Ω: choose a material near it in Stackup"
+                )
+        except OndaError as error:
+            self.panel.fit.tell(str(error))

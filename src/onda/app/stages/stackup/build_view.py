@@ -1,115 +1,139 @@
-"""The build, top to bottom, thick layers compressed so that thin ones stay legible."""
+"""The build, top to bottom, zones side by side, via spans, and what every class makes of it."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.shell.painting import draw_state, pen, text
+from onda.app.stages.stackup.cells import Cell, draw_cell, draw_empty_cell
+from onda.app.stages.stackup.layout import BuildLayout, lay_out
 from onda.app.theme import Look
-from onda.project.model import CoatingLayer, CopperLayer, Material, StackLayer
+from onda.project.build import CoatingLayer, CopperLayer, DielectricLayer, StackLayer, Stackup
+from onda.project.model import Design
 from onda.project.quantities import format_si
-from onda.studies.margins import State
+from onda.studies.build_check import layer_thickness, via_aspect, via_state
 
-__all__ = ["BuildView", "Cell"]
+__all__ = ["BuildView"]
 
-_LAYERS_WIDTH = 330.0
-_NAMES = 54.0
+_GRIP = 4.0
+"""How near to a boundary the mouse takes hold of it, pixels."""
 
 
-@dataclass(frozen=True)
-class Cell:
-    """A class on a layer: what it is routed with, the impedance it reaches, and how that stands."""
+@dataclass
+class _Drag:
+    """A boundary in hand: the layer above it, its thickness and pixels at the start."""
 
     layer: str
-    line_class: str
-    shape: str
-    z: str
-    state: State | None
+    thickness: float
+    y: float
+    metres_per_pixel: float
 
 
 class BuildView(QWidget):
-    """Draws the build and beside it, layer by layer, what every class reaches there.
+    """Draws the build and lets layers be chosen and their boundaries dragged.
 
     Signals
     -------
-    layer_chosen(id), cell_chosen(class id, layer id)
+    chosen(element) : a layer's id, or ``via:`` and a span's id
+    zone_chosen(id)
+    cell_chosen(class, place), cell_wanted(class, place) : a routed cell, an empty one
+    thickness_dragged(layer, metres), drag_began, drag_ended
+    hovered(words)
     """
 
-    layer_chosen = pyqtSignal(str)
+    chosen = pyqtSignal(str)
+    zone_chosen = pyqtSignal(str)
     cell_chosen = pyqtSignal(str, str)
+    cell_wanted = pyqtSignal(str, str)
+    thickness_dragged = pyqtSignal(str, float)
+    drag_began = pyqtSignal()
+    drag_ended = pyqtSignal()
+    hovered = pyqtSignal(str)
 
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
-        self._layers: tuple[StackLayer, ...] = ()
-        self._materials: dict[str, Material] = {}
-        self._cells: list[Cell] = []
-        self._classes: list[tuple[str, str]] = []
+        self._design: Design | None = None
+        self._cells: dict[tuple[str, str], Cell] = {}
         self._current = ""
-        self.setMinimumHeight(360)
+        self._zone = ""
+        self._drag: _Drag | None = None
+        self._hover: tuple[str, str] | None = None
+        self.setMinimumHeight(300)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
         self.setAccessibleName("Build, top to bottom")
         look.changed.connect(self.update)
 
-    def show_build(
-        self,
-        layers: tuple[StackLayer, ...],
-        materials: dict[str, Material],
-        classes: list[tuple[str, str]],
-        cells: list[Cell],
-        current: str,
-    ) -> None:
-        """Show layers, and cells of classes (id, name)."""
-        self._layers, self._materials = layers, materials
-        self._classes, self._cells, self._current = classes, cells, current
-        self.setAccessibleDescription("; ".join(layer.id for layer in layers))
+    def show_build(self, design: Design, cells: list[Cell], current: str, zone: str) -> None:
+        """Show a design's build with a cell for every class on every layer it is routed on."""
+        self._design = design
+        self._cells = {(c.line_class, c.place): c for c in cells}
+        self._current, self._zone = current, zone
+        words = [f"{x.id} {self._words(x)}" for x in design.stackup.layers]
+        self.setAccessibleDescription("; ".join(words + [c.words for c in cells]))
         self.update()
 
-    @staticmethod
-    def thickness(layer: StackLayer) -> float:
-        """Thickness of a layer in metres; of a coating, over laminate."""
-        return layer.over_laminate.si if isinstance(layer, CoatingLayer) else layer.thickness.si
+    @property
+    def stackup(self) -> Stackup:
+        """The stackup in view."""
+        assert self._design is not None
+        return self._design.stackup
 
-    def rects(self) -> list[QRectF]:
-        """Where each layer lies: never thinner than its text, else by the root of its thickness."""
-        if not self._layers:
-            return []
-        room = self.height() - 40.0
-        least = 17.0
-        weight = [self.thickness(layer) ** 0.5 for layer in self._layers]
-        spare = max(room - least * len(weight), 0.0)
-        total = sum(weight)
-        out, y = [], 26.0
-        for w in weight:
-            height = least + spare * w / total
-            out.append(QRectF(_NAMES, y, _LAYERS_WIDTH, height))
-            y += height
-        return out
+    def layout_now(self) -> BuildLayout:
+        """Where everything lies."""
+        assert self._design is not None
+        classes = tuple(c.id for c in self._design.line_classes)
+        return lay_out(self.stackup, classes, float(self.width()), float(self.height()))
+
+    # -- painting ---------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        look, t = self._look, self._look.t
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(look.font(11))
-        text(
-            painter,
-            QRectF(0, 2, 360, 18),
-            "heights by the root of thickness, so that thin layers stay legible",
-            t.secondary,
-        )
-        self._draw_class_names(painter)
-        for layer, rect in zip(self._layers, self.rects(), strict=True):
-            self._draw_layer(painter, layer, rect)
+        if self._design is not None and self.stackup.layers:
+            layout = self.layout_now()
+            self._draw_heads(painter, layout)
+            for zone in self.stackup.all_zones:
+                for layer in self.stackup.zone_layers(zone):
+                    self._draw_layer(painter, layout.layer_rect(zone.id, layer.id), layer, zone.id)
+            self._draw_names(painter, layout)
+            self._draw_spans(painter, layout)
+            self._draw_cells(painter, layout)
         if self.hasFocus():
-            painter.setPen(pen(t.sea, 1, Qt.PenStyle.DotLine))
+            painter.setPen(pen(self._look.t.sea, 1, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
         painter.end()
+
+    def _draw_heads(self, painter: QPainter, layout: BuildLayout) -> None:
+        look, t = self._look, self._look.t
+        for zone in self.stackup.all_zones:
+            left, right = layout.zones[zone.id]
+            painter.setFont(look.font(11, bold=zone.id == self._zone))
+            rect = QRectF(left, 26, right - left, 17)
+            text(painter, rect, zone.name, t.ink)
+            if zone.id == self._zone and len(self.stackup.all_zones) > 1:
+                painter.setPen(pen(t.sea, 2))
+                painter.drawLine(QPointF(left, 44), QPointF(right, 44))
+        assert self._design is not None
+        painter.setFont(look.font(11))
+        for c in self._design.line_classes:
+            left, right = layout.table[c.id]
+            first, _, rest = c.name.partition(" ")
+            wide = right - left
+            if painter.fontMetrics().horizontalAdvance(c.name) <= wide:
+                first, rest = c.name, ""
+            text(painter, QRectF(left, 0, wide, 15), first, t.ink)
+            text(painter, QRectF(left, 14, wide, 15), rest, t.ink)
+            painter.setFont(look.mono(11))
+            text(painter, QRectF(left, 29, wide, 14), f"{c.target.si:g} Ω", t.secondary)
+            painter.setFont(look.font(11))
 
     def _fill(self, layer: StackLayer) -> QColor:
         t = self._look.t
@@ -117,128 +141,217 @@ class BuildView(QWidget):
             return QColor(t.copper)
         if isinstance(layer, CoatingLayer):
             return QColor(t.coating)
-        material = self._materials[layer.material]
-        return (
-            QColor(t.dielectric_high if "core" in layer.name else t.dielectric_low)
-            if material
-            else QColor()
-        )
+        return QColor(t.dielectric_high if layer.build in ("core", "flex") else t.dielectric_low)
 
-    def _draw_layer(self, painter: QPainter, layer: StackLayer, rect: QRectF) -> None:
+    def _draw_layer(self, painter: QPainter, rect: QRectF, layer: StackLayer, zone: str) -> None:
         look, t = self._look, self._look.t
         painter.setPen(pen(t.hairline))
-        painter.setBrush(self._fill(layer))
-        drawn = rect
-        if isinstance(layer, CopperLayer) and layer.role == "signal":
+        signal = isinstance(layer, CopperLayer) and layer.role == "signal"
+        if signal:
             # A signal layer is mostly etched away; short pieces of copper say so.
-            painter.setBrush(QColor(t.sheet if layer.id in self._outer() else t.dielectric_low))
+            painter.setBrush(QColor(t.dielectric_low))
             painter.drawRect(rect)
             painter.setBrush(QColor(t.copper))
-            for k in range(4):
-                painter.drawRect(QRectF(rect.left() + 84 + k * 44, rect.top(), 22, rect.height()))
+            tall = min(rect.height(), 22.0)
+            piece = 18.0
+            start = rect.left() + 44
+            while start + piece < rect.right() - 62:
+                place = QRectF(start, rect.center().y() - tall / 2, piece, tall)
+                painter.drawRect(place)
+                start += 2.1 * piece
         else:
-            painter.drawRect(drawn)
-        if layer.id == self._current:
+            painter.setBrush(self._fill(layer))
+            painter.drawRect(rect)
+        chosen = layer.id == self._current
+        if chosen:
             painter.setPen(pen(t.sea, 2.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(rect.adjusted(1, 1, -1, -1))
-        painter.setFont(look.font(11, bold=isinstance(layer, CopperLayer)))
-        copper = isinstance(layer, CopperLayer)
-        left = QRectF(0, rect.center().y() - 8, _NAMES - 6, 16)
-        if copper:
-            text(painter, left, layer.id, t.ink, Qt.AlignmentFlag.AlignRight)
-        painter.setFont(look.font(11))
-        inside = rect.adjusted(8, 0, -8, 0)
-        plane = isinstance(layer, CopperLayer) and layer.role == "plane"
+        inside = rect.adjusted(6, 0, -5, 0)
+        plane = isinstance(layer, CopperLayer) and not signal
         ink = "#1E2B33" if plane else t.ink
-        if not (isinstance(layer, CopperLayer) and layer.role == "signal"):
-            text(painter, inside, self._words(layer), ink)
-        else:
-            text(painter, inside, "signal", t.ink)
-        value = format_si(self.thickness(layer), "length")
         painter.setFont(look.mono(11))
+        value = format_si(layer_thickness(layer), "length")
+        wide = painter.fontMetrics().horizontalAdvance(value) + 4
         text(painter, inside, value, ink, Qt.AlignmentFlag.AlignRight)
-        if isinstance(layer, CopperLayer) and layer.role == "signal":
-            self._draw_cells(painter, layer.id, rect)
-
-    def _outer(self) -> set[str]:
-        copper = [layer.id for layer in self._layers if isinstance(layer, CopperLayer)]
-        return {copper[0], copper[-1]} if copper else set()
+        painter.setFont(look.font(11))
+        room = inside.adjusted(0, 0, -wide, 0)
+        if room.width() > 40:
+            text(painter, room, "signal" if signal else self._words(layer), ink)
 
     def _words(self, layer: StackLayer) -> str:
         if isinstance(layer, CopperLayer):
-            return layer.role
-        material = self._materials[layer.material]
-        name = "solder mask" if isinstance(layer, CoatingLayer) else layer.name
-        return f"{name} · Dk {material.dk:.2f} · Df {material.df:.4f}"
+            return f"{layer.role}, {layer.copper_share:.0%} copper"
+        assert self._design is not None
+        material = self._design.material(layer.material)
+        if isinstance(layer, DielectricLayer):
+            return f"{layer.name} · Dk {material.dk:.2f}"
+        return f"{material.name.lower()} · Dk {material.dk:.2f}"
 
-    def _columns(self) -> list[tuple[str, str, QRectF]]:
-        start = _NAMES + _LAYERS_WIDTH + 18
-        count = max(len(self._classes), 1)
-        width = min((self.width() - start) / count, 190.0)
-        return [
-            (key, name, QRectF(start + i * width, 0, width - 8, 20))
-            for i, (key, name) in enumerate(self._classes)
-        ]
-
-    def _draw_class_names(self, painter: QPainter) -> None:
+    def _draw_names(self, painter: QPainter, layout: BuildLayout) -> None:
         painter.setFont(self._look.font(11, bold=True))
-        for _, name, rect in self._columns():
-            text(painter, rect.translated(0, 2), name, self._look.t.ink)
+        for layer in self.stackup.copper:
+            top, bottom = layout.rows[layer.id]
+            rect = QRectF(0, 0.5 * (top + bottom) - 8, 32, 16)
+            text(painter, rect, layer.id, self._look.t.ink, Qt.AlignmentFlag.AlignRight)
 
-    def cell_rects(self) -> dict[tuple[str, str], QRectF]:
-        """Where each class on each layer stands, by (class, layer)."""
-        out = {}
-        rows = {layer.id: r for layer, r in zip(self._layers, self.rects(), strict=True)}
-        for key, _, column in self._columns():
-            for cell in self._cells:
-                if cell.line_class == key:
-                    middle = rows[cell.layer].center().y()
-                    out[(key, cell.layer)] = QRectF(column.left(), middle - 18, column.width(), 36)
-        return out
+    def _draw_spans(self, painter: QPainter, layout: BuildLayout) -> None:
+        t = self._look.t
+        for via in self.stackup.vias:
+            x = layout.spans[via.id]
+            top, bottom = layout.rows[via.top][0], layout.rows[via.bottom][1]
+            chosen = self._current == f"via:{via.id}"
+            half = 4.5 if via.kind != "micro" else 3.0
+            painter.setPen(pen(t.sea if chosen else t.copper_edge, 2.0 if chosen else 1.0))
+            painter.setBrush(QColor(t.via))
+            drilled = bottom
+            if via.backdrilled_to:
+                drilled = layout.rows[via.backdrilled_to][1]
+            painter.drawRect(QRectF(x - half, top, 2 * half, drilled - top))
+            if drilled < bottom:
+                # What the back-drill takes away is wider and empty.
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.setPen(pen(t.secondary, 1.0, Qt.PenStyle.DashLine))
+                painter.drawRect(QRectF(x - half - 1.5, drilled, 2 * half + 3, bottom - drilled))
+            state = via_state(self.stackup, via)
+            draw_state(painter, self._look, QPointF(x, top - 7), 4.0, state)
 
-    def _draw_cells(self, painter: QPainter, layer: str, row: QRectF) -> None:
-        look, t = self._look, self._look.t
-        places = self.cell_rects()
-        for cell in self._cells:
-            if cell.layer != layer:
+    def _draw_cells(self, painter: QPainter, layout: BuildLayout) -> None:
+        assert self._design is not None
+        for c in self._design.line_classes:
+            for place in layout.cells_at:
+                rect = layout.cell_rect(c.id, place)
+                cell = self._cells.get((c.id, place))
+                hovered = self._hover == (c.id, place)
+                if cell is not None:
+                    draw_cell(painter, self._look, rect, cell, chosen=hovered)
+                else:
+                    draw_empty_cell(painter, self._look, rect, hovered=hovered)
+
+    # -- mouse and keys ---------------------------------------------------------------------------
+
+    def _cell_at(self, layout: BuildLayout, point: QPointF) -> tuple[str, str] | None:
+        assert self._design is not None
+        for c in self._design.line_classes:
+            for place in layout.cells_at:
+                if layout.cell_rect(c.id, place).contains(point):
+                    return c.id, place
+        return None
+
+    def _pile_at(self, layout: BuildLayout, point: QPointF) -> tuple[str, str] | None:
+        """Zone and layer under a point."""
+        for zone in self.stackup.all_zones:
+            for layer in self.stackup.zone_layers(zone):
+                if layout.layer_rect(zone.id, layer.id).contains(point):
+                    return zone.id, layer.id
+        return None
+
+    def _boundary_at(self, layout: BuildLayout, point: QPointF) -> str | None:
+        """The layer whose lower boundary is under the mouse; a dielectric goes before copper."""
+        for zone in self.stackup.all_zones:
+            left, right = layout.zones[zone.id]
+            if not left <= point.x() <= right:
                 continue
-            rect = places[(cell.line_class, layer)]
-            painter.setPen(pen(t.hairline))
-            painter.setBrush(QColor(t.sheet))
-            painter.drawRoundedRect(rect, 6, 6)
-            draw_state(painter, look, QPointF(rect.left() + 12, rect.center().y()), 4.5, cell.state)
-            painter.setFont(look.mono(12))
-            text(
-                painter,
-                rect.adjusted(22, 2, -4, -17),
-                cell.z,
-                look.state_ink(cell.state or State.UNKNOWN),
-            )
-            painter.setFont(look.font(11))
-            text(painter, rect.adjusted(22, 17, -4, -2), cell.shape, t.secondary)
+            layers = self.stackup.zone_layers(zone)
+            for k, layer in enumerate(layers):
+                if abs(layout.zone_rows[zone.id][layer.id][1] - point.y()) <= _GRIP:
+                    below = layers[k + 1] if k + 1 < len(layers) else None
+                    if not isinstance(layer, DielectricLayer) and isinstance(
+                        below, DielectricLayer
+                    ):
+                        return None
+                    return None if isinstance(layer, CoatingLayer) else layer.id
+        return None
+
+    def _span_at(self, layout: BuildLayout, point: QPointF) -> str | None:
+        for via in self.stackup.vias:
+            top, bottom = layout.rows[via.top][0] - 12, layout.rows[via.bottom][1]
+            if abs(layout.spans[via.id] - point.x()) <= 7 and top <= point.y() <= bottom:
+                return via.id
+        return None
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
+        if event is None or self._design is None or not self.stackup.layers:
+            return
+        layout, point = self.layout_now(), event.position()
+        cell = self._cell_at(layout, point)
+        if cell is not None:
+            (self.cell_chosen if cell in self._cells else self.cell_wanted).emit(*cell)
+            return
+        span = self._span_at(layout, point)
+        if span is not None:
+            self.chosen.emit(f"via:{span}")
+            return
+        grip = self._boundary_at(layout, point)
+        if grip is not None:
+            layer = self.stackup.layer(grip)
+            top, bottom = layout.rows[grip]
+            thick = layer_thickness(layer)
+            self._drag = _Drag(grip, thick, point.y(), thick / max(bottom - top, 1.0))
+            self.chosen.emit(grip)
+            self.drag_began.emit()
+            return
+        found = self._pile_at(layout, point)
+        if found is not None:
+            self.zone_chosen.emit(found[0])
+            self.chosen.emit(found[1])
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._design is None or not self.stackup.layers:
             return
         point = event.position()
-        for (line_class, layer), rect in self.cell_rects().items():
-            if rect.contains(point):
-                self.cell_chosen.emit(line_class, layer)
-                return
-        for layer_, rect in zip(self._layers, self.rects(), strict=True):
-            if rect.top() <= point.y() <= rect.bottom() and point.x() < rect.right():
-                self.layer_chosen.emit(layer_.id)
-                return
+        if self._drag is not None:
+            moved = (point.y() - self._drag.y) * self._drag.metres_per_pixel
+            wanted = max(self._drag.thickness + moved, 1e-6)
+            # Whole micrometres: nobody can order less.
+            self.thickness_dragged.emit(self._drag.layer, round(wanted * 1e6) * 1e-6)
+            return
+        layout = self.layout_now()
+        cell = self._cell_at(layout, point)
+        if cell != self._hover:
+            self._hover = cell
+            self.update()
+        self.hovered.emit(self._readout(layout, point, cell))
+        grip = cell is None and self._boundary_at(layout, point) is not None
+        shape = Qt.CursorShape.SplitVCursor if grip else Qt.CursorShape.ArrowCursor
+        self.setCursor(shape)
+
+    def _readout(self, layout: BuildLayout, point: QPointF, cell: tuple[str, str] | None) -> str:
+        assert self._design is not None
+        if cell is not None:
+            name = self._design.line_class(cell[0]).name
+            known = self._cells.get(cell)
+            return f"{name} on {known.words}" if known else f"Route {name} on {cell[1]}"
+        span = self._span_at(layout, point)
+        if span is not None:
+            via = next(v for v in self.stackup.vias if v.id == span)
+            aspect, limit = via_aspect(self.stackup, via)
+            back = f", back-drilled to {via.backdrilled_to}" if via.backdrilled_to else ""
+            return (
+                f"{via.name}: {via.kind}, {via.top} to {via.bottom}{back}, drill {via.drill.text}, "
+                f"depth {aspect:.2g} drills, at most {limit:g}"
+            )
+        return ""
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._drag is not None:
+            self._drag = None
+            self.drag_ended.emit()
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self._hover = None
+        self.hovered.emit("")
+        self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None or not self._layers:
+        if event is None or self._design is None or not self.stackup.layers:
             return
-        ids = [layer.id for layer in self._layers]
+        ids = [layer.id for layer in self.stackup.layers]
+        ids += [f"via:{v.id}" for v in self.stackup.vias]
         at = ids.index(self._current) if self._current in ids else 0
         if event.key() == Qt.Key.Key_Down:
-            self.layer_chosen.emit(ids[min(at + 1, len(ids) - 1)])
+            self.chosen.emit(ids[min(at + 1, len(ids) - 1)])
         elif event.key() == Qt.Key.Key_Up:
-            self.layer_chosen.emit(ids[max(at - 1, 0)])
+            self.chosen.emit(ids[max(at - 1, 0)])
         else:
             super().keyPressEvent(event)

@@ -1,0 +1,94 @@
+"""The fields of a trace: what it is routed with on its layer, and what its class wants."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from onda.app.shell.form import FieldSpec
+from onda.project.line_objects import LineClass, TraceOnLayer
+from onda.project.quantities import Quantity, parse_quantity
+
+if TYPE_CHECKING:
+    from onda.app.stages.lines.stage import LinesStage
+
+__all__ = ["trace_fields"]
+
+_LENGTHS: tuple[tuple[str, str, tuple[float, float, float]], ...] = (
+    ("Width", "width", (60e-6, 320e-6, 1e-6)),
+    ("Gap", "gap", (60e-6, 500e-6, 1e-6)),
+    ("Ground gap", "ground_gap", (60e-6, 1e-3, 1e-6)),
+    ("Ground width", "ground_width", (1e-4, 3e-3, 1e-5)),
+    ("Shift", "shift", (-300e-6, 300e-6, 1e-6)),
+    ("Plane opening", "opening", (5e-5, 3e-3, 1e-5)),
+    ("Opening shift", "opening_shift", (-1e-3, 1e-3, 1e-5)),
+)
+
+
+def trace_fields(stage: LinesStage, line_class: LineClass, trace: TraceOnLayer) -> list[FieldSpec]:
+    """Fields of the trace in view."""
+
+    def kept(key: str) -> list[float]:
+        found = (
+            c.trace_on(trace.layer)
+            for k in stage.shown_kept
+            for c in k.design.line_classes
+            if c.id == line_class.id
+        )
+        values = (getattr(o, key) for o in found if o is not None)
+        return [v.si for v in values if v is not None]
+
+    def value(key: str) -> Quantity | None:
+        present = stage.trace
+        return getattr(present, key) if present is not None else None
+
+    def put(key: str, q: Quantity) -> None:
+        if key == "ground_gap" and trace.ground_width is None:
+            # Grounds come with a usual width; a gap of nothing takes them away.
+            stage.set_trace(ground_gap=q, ground_width=parse_quantity("600 um", "length"))
+        elif key in ("ground_gap", "opening") and q.si == 0:
+            stage.set_trace(
+                **({"ground_gap": None, "ground_width": None} if key == "ground_gap" else
+                   {"opening": None, "opening_shift": None})
+            )  # fmt: skip
+        else:
+            stage.set_trace(**{key: q})
+
+    hidden = set()
+    if trace.gap is None:
+        hidden.add("gap")
+    if trace.ground_gap is None:
+        hidden.add("ground_width")
+    if trace.facing is None:
+        hidden.add("shift")
+    if trace.opening is None:
+        hidden.add("opening_shift")
+    specs = [
+        FieldSpec(
+            title,
+            "length",
+            lambda key=key: value(key),  # type: ignore[misc]
+            lambda q, key=key: put(key, q),  # type: ignore[misc]
+            trim if value(key) is not None else None,
+            remark="0 takes it away" if key in ("ground_gap", "opening") else "",
+            kept=lambda key=key: kept(key),  # type: ignore[misc]
+        )
+        for title, key, trim in _LENGTHS
+        if key not in hidden
+    ]
+    specs.append(
+        FieldSpec(
+            "Target",
+            "resistance",
+            lambda: stage.line_class.target if stage.line_class else None,
+            lambda q: stage.set_class("Change target", target=q),
+        )
+    )
+    specs.append(
+        FieldSpec(
+            "Loss at",
+            "frequency",
+            lambda: stage.line_class.loss_at if stage.line_class else None,
+            lambda q: stage.set_class("Change frequency", loss_at=q),
+        )
+    )
+    return specs

@@ -1,0 +1,97 @@
+"""Reading and writing the build: menus of formats, and what became of what was read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QPoint
+from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
+
+from onda.errors import InputError, OndaError
+from onda.project.build_files import FORMATS, read_build, write_build
+from onda.project.exchange import Taken
+from onda.project.model import Project
+from onda.project.store import write_atomically
+from onda.report.build_drawing import build_drawing
+
+__all__ = ["BuildFiles"]
+
+
+class BuildFiles:
+    """The Read and Write menus of the Stackup stage.
+
+    `project` gives the present project, `reached` ohm by (class, place); `take` puts a project read
+    from a file into the document, `tell` shows words.
+    """
+
+    def __init__(
+        self,
+        parent: QWidget,
+        project: Callable[[], Project],
+        reached: Callable[[], dict[tuple[str, str], float]],
+        take: Callable[[str, Taken], None],
+        tell: Callable[[str], None],
+    ) -> None:
+        self._parent, self._project, self._reached = parent, project, reached
+        self._take, self._tell = take, tell
+
+    def show_read(self, at: QPoint) -> None:
+        """Menu of what can be read."""
+        self._menu(
+            at,
+            [
+                ("IPC-2581 build…", lambda: self._ask_open("IPC-2581 (*.xml *.cvg *.ipc2581)")),
+                ("CSV layers…", lambda: self._ask_open("CSV (*.csv)")),
+            ],
+        )
+
+    def show_write(self, at: QPoint) -> None:
+        """Menu of what can be written."""
+        entries: list[tuple[str, Callable[[], None]]] = [
+            (f"{f.title}…", lambda f=f: self._ask_save(f.key, f.suffix))  # type: ignore[misc]
+            for f in FORMATS
+        ]
+        entries += [
+            ("Fabricator's drawing, PDF…", lambda: self._ask_save("pdf", "pdf")),
+            ("Fabricator's drawing, SVG…", lambda: self._ask_save("svg", "svg")),
+        ]
+        self._menu(at, entries)
+
+    def _menu(self, at: QPoint, entries: list[tuple[str, Callable[[], None]]]) -> None:
+        menu = QMenu(self._parent)
+        for title, act in entries:
+            action = menu.addAction(title)
+            if action is not None:
+                action.triggered.connect(lambda _, act=act: act())
+        menu.popup(at)
+
+    def _ask_open(self, kinds: str) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(self._parent, "Read a build", "", kinds)
+        if chosen:
+            self.read(Path(chosen))
+
+    def _ask_save(self, key: str, suffix: str) -> None:
+        name = f"{self._project().name.split()[0].lower()}-{key}.{suffix}"
+        chosen, _ = QFileDialog.getSaveFileName(self._parent, "Write the build", name)
+        if chosen:
+            self.write(key, Path(chosen))
+
+    def read(self, path: Path) -> None:
+        """Take a build over from a file."""
+        try:
+            self._take(path.name, read_build(self._project(), path))
+        except OndaError as error:
+            self._tell(str(error))
+
+    def write(self, key: str, path: Path) -> None:
+        """Write the build in a format, onto the file where it is there already."""
+        try:
+            if key in ("pdf", "svg"):
+                data = build_drawing(self._project(), key, self._reached())  # type: ignore[arg-type]
+                write_atomically(path, data)
+            else:
+                write_build(self._project(), key, path, self._reached())
+            self._tell(f"Written: {path.name}")
+        except InputError as error:
+            self._tell(str(error))
