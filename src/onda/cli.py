@@ -1,4 +1,4 @@
-"""The command line: `onda demo`, `onda open`, `onda check`, `onda verify`."""
+"""The command line: demo, open, check, verify, warm-up; `cli_build` adds those about the build."""
 
 from __future__ import annotations
 
@@ -16,6 +16,7 @@ import platformdirs
 import typer
 
 from onda import __version__
+from onda.cli_build import register
 from onda.errors import InputError, OndaError
 
 __all__ = ["app", "main"]
@@ -26,6 +27,7 @@ app = typer.Typer(
     help="Check a board's high-speed interconnects before release.",
 )
 EXIT_FAILS, EXIT_BAD_INPUT = 1, 2
+register(app)
 
 FileArgument = Annotated[Path, typer.Argument(help="Project file, name.onda.")]
 ReportOption = Annotated[

@@ -12,6 +12,9 @@ from onda.errors import NotPhysical
 
 __all__ = ["ConstantDielectric", "Dielectric", "DielectricFit", "WidebandDebye", "fit_dielectric"]
 
+_RISE = 0.02
+"""Scatter of a measured Dk that is let pass, as a share."""
+
 
 @dataclass(frozen=True, slots=True)
 class ConstantDielectric:
@@ -125,6 +128,8 @@ def fit_dielectric(points: tuple[tuple[float, float, float], ...]) -> Dielectric
     frequency, dk, df = table[:, 0], table[:, 1], table[:, 2]
     if np.any(np.diff(frequency) <= 0):
         raise NotPhysical("frequencies of the table", "not rising", "each above the one before")
+    if np.any(np.diff(dk) > _RISE * dk[:-1]):
+        raise NotPhysical("table of Dk", "rising with frequency", "causal: level or falling")
     model: Dielectric
     if not df.any():
         model = ConstantDielectric(float(dk.mean()))

@@ -143,14 +143,14 @@ def rough_ladder(k_skin: float, roughness: Roughness, resistivity: float) -> Lad
     from scipy.optimize import nnls
 
     # Far beyond any signal: what is left out up there would be missing in the inductance below.
-    frequency = np.geomspace(1e5, 1e16, 100)
+    frequency = np.geomspace(1e5, 1e18, 120)
     extra = (
         k_skin * np.sqrt(frequency) * (roughness.factor(skin_depth(frequency, resistivity)) - 1.0)
     )
     if not np.any(extra > 0):
         return Ladder((), ())
     w = 2.0 * np.pi * frequency
-    poles = 2.0 * np.pi * np.geomspace(1e5, 1e18, 80)
+    poles = 2.0 * np.pi * np.geomspace(1e5, 1e20, 96)
     # Weighted by the whole resistance: a thousandth of it is near enough anywhere.
     weight = 1.0 / (extra + 0.02 * k_skin * np.sqrt(frequency))
     rows = w[:, None] ** 2 / (w[:, None] ** 2 + poles**2) * weight[:, None]

@@ -1,0 +1,152 @@
+"""Modes of shielded sections against exact cut-offs and propagation constants."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+import shapely
+from scipy.optimize import brentq
+from scipy.special import jvp, yvp
+
+from onda.engine.constants import C0_M_PER_S
+from onda.engine.section import Conductor, CrossSection, Layer, solve_section
+from onda.engine.section.guided import cut_offs, mode_fields, propagation
+from onda.engine.section.modes import single_mode
+from onda.engine.section.outlines import circle, rectangle
+from onda.engine.section.triangles import fill_section
+from onda.errors import NotPhysical
+
+MM = 1e-3
+GUIDE = CrossSection((), (Conductor("wall", rectangle(0.0, 0.0, 3 * MM, 1.3 * MM), "shield"),))
+
+
+def coax(a: float, b: float, er: float) -> CrossSection:
+    return CrossSection(
+        (Layer(-2 * b, 2 * b, er, "fill"),),
+        (Conductor("S", circle(0, 0, a)), Conductor("wall", circle(0, 0, b), "shield")),
+    )
+
+
+def te11(a: float, b: float, er: float) -> float:
+    k = brentq(
+        lambda k: jvp(1, k * a) * yvp(1, k * b) - jvp(1, k * b) * yvp(1, k * a),
+        0.5 * 2 / (a + b),
+        1.5 * 2 / (a + b),
+    )
+    return k * C0_M_PER_S / math.sqrt(er) / (2 * math.pi)
+
+
+@pytest.mark.parametrize(("a", "b", "er"), [(0.2 * MM, 0.65 * MM, 2.1), (0.65 * MM, 1.5 * MM, 1.0)])
+def test_coaxial_te11(a, b, er) -> None:
+    exact = te11(a, b, er)
+    _, modes = cut_offs(coax(a, b, er), 1.4 * exact)
+    assert modes[0].kind == "TEM"
+    assert [m.kind for m in modes[1:3]] == ["H", "H"]
+    for m in modes[1:3]:
+        assert m.frequency == pytest.approx(exact, rel=2e-3)
+
+
+def test_rectangular_guide_has_all_its_modes() -> None:
+    w, h = 3 * MM, 1.3 * MM
+    exact = []
+    top = 180e9
+    for kind, first in (("H", 0), ("E", 1)):
+        for m in range(first, 8):
+            for n in range(first, 8):
+                f = 0.5 * C0_M_PER_S * math.hypot(m / w, n / h)
+                if 0 < f < top:
+                    exact.append((f, kind))
+    _, modes = cut_offs(GUIDE, top)
+    assert len(modes) == len(exact)
+    for found, (f, _) in zip(modes, sorted(exact), strict=True):
+        assert found.frequency == pytest.approx(f, rel=2e-3)
+    assert sorted(m.kind for m in modes) == sorted(k for _, k in exact)
+
+
+def test_propagation_of_an_empty_guide() -> None:
+    _, modes = cut_offs(GUIDE, 120e9)
+    f = np.array([60e9, 110e9])
+    beta = propagation(GUIDE, f, tuple(m.frequency for m in modes))
+    for k, m in enumerate(modes):
+        for i in range(2):
+            if m.frequency < f[i]:
+                exact = 2 * math.pi / C0_M_PER_S * math.sqrt(f[i] ** 2 - m.frequency**2)
+                assert beta[i, k] == pytest.approx(exact, rel=5e-3)
+            else:
+                assert math.isnan(beta[i, k])
+
+
+def test_coaxial_wave_travels_at_the_speed_of_its_dielectric() -> None:
+    section = coax(0.2 * MM, 0.65 * MM, 2.1)
+    beta = propagation(section, np.array([1e9, 30e9]), (0.0,))[:, 0]
+    speed = 2 * math.pi * np.array([1e9, 30e9]) * math.sqrt(2.1) / C0_M_PER_S
+    assert beta == pytest.approx(speed, rel=1e-4)
+
+
+def test_low_down_a_boxed_trace_is_quasi_static() -> None:
+    section = CrossSection(
+        (Layer(0.0, 0.25 * MM, 3.5, "board"),),
+        (
+            Conductor("S", rectangle(-0.3 * MM, 0.25 * MM, 0.6 * MM, 0.035 * MM)),
+            Conductor("wall", rectangle(-2 * MM, 0.0, 4 * MM, 2 * MM), "shield"),
+        ),
+    )
+    beta = propagation(section, np.array([1e9, 20e9]), (0.0,))[:, 0]
+    eeff = (beta * C0_M_PER_S / (2 * math.pi * np.array([1e9, 20e9]))) ** 2
+    assert eeff[0] == pytest.approx(single_mode(solve_section(section)).eeff, rel=3e-3)
+    # Dispersion pulls the field into the dielectric.
+    assert eeff[1] > eeff[0]
+
+
+def test_half_filled_guide_against_its_transcendental_equation() -> None:
+    """LSE modes do not depend on the side of the filling's boundary (Collin (1991), 6.1): the
+    lowest cut-off of a guide filled in its lower half is that of the two shorted lines in series.
+    """
+    w, h, er = 3 * MM, 1.4 * MM, 4.0
+    section = CrossSection(
+        (Layer(0.0, h / 2, er, "fill"),), (Conductor("wall", rectangle(0, 0, w, h), "shield"),)
+    )
+    # At cut-off with H along the line and no variation across: only across the width it varies,
+    # so bounds by the empty and the full guide hold for the lowest mode.
+    empty = 0.5 * C0_M_PER_S / w
+    _, modes = cut_offs(section, empty)
+    assert empty / math.sqrt(er) < modes[0].frequency < empty
+
+
+def test_triangles_fill_exactly_what_is_inside() -> None:
+    section = coax(0.2 * MM, 0.65 * MM, 2.1)
+    mesh = fill_section(section, 0.1 * MM)
+    a, b, c = (mesh.points[:, mesh.corners[k]] for k in range(3))
+    area = 0.5 * np.abs((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])).sum()
+    outer, inner = (shapely.Polygon(x.polygon).area for x in reversed(section.conductors))
+    assert area == pytest.approx(outer - inner, rel=1e-9)
+    assert set(mesh.er) == {2.1}
+
+
+@pytest.mark.parametrize("index", [0, 1, 3])
+def test_fields_lie_inside_and_are_normed(index) -> None:
+    section = coax(0.2 * MM, 0.65 * MM, 2.1)
+    mesh, modes = cut_offs(section, 260e9)
+    picture = mode_fields(mesh, modes[index])
+    radius = np.hypot(*picture.points.T)
+    assert np.all((radius > 0.19 * MM) & (radius < 0.66 * MM))
+    strongest = np.hypot(*picture.electric.T).max()
+    assert strongest == pytest.approx(1.0) or modes[index].kind == "E"
+    if modes[index].kind == "TEM":
+        # The field is radial and strongest at the inner conductor.
+        radial = np.abs((picture.electric * picture.points).sum(axis=1)) / radius
+        assert radial == pytest.approx(np.hypot(*picture.electric.T), abs=0.12)
+
+
+def test_open_sections_and_bad_frequencies_are_refused() -> None:
+    open_ = CrossSection((), (Conductor("S", circle(0, MM, 1e-4)),), (0.0,))
+    with pytest.raises(NotPhysical, match="closed by a shield"):
+        cut_offs(open_, 1e9)
+    with pytest.raises(NotPhysical, match="closed by a shield"):
+        fill_section(open_, 1e-4)
+    with pytest.raises(NotPhysical, match="highest frequency"):
+        cut_offs(GUIDE, 0.0)
+    with pytest.raises(NotPhysical, match="frequency"):
+        propagation(GUIDE, np.array([-1.0]), (0.0,))

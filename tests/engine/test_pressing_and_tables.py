@@ -1,0 +1,80 @@
+"""Prepreg between copper, and tables of Dk and Df against the causal model."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from onda.engine.materials import ConstantDielectric, WidebandDebye, fit_dielectric
+from onda.engine.pressing import Ply, pressed_thickness, resin_to_spare
+from onda.errors import NotPhysical
+
+
+def test_a_ply_is_glass_and_resin() -> None:
+    ply = Ply(46.8, 0.63)
+    assert ply.thickness == pytest.approx(46.8 / 2.54e6 + 46.8 * 0.63 / 0.37 / 1.30e6)
+    assert ply.resin_thickness < ply.thickness
+    # More resin on the same glass is thicker.
+    assert Ply(46.8, 0.68).thickness > ply.thickness
+
+
+def test_copper_takes_resin_where_it_was_etched_away() -> None:
+    fills = ((17e-6, 0.3), (35e-6, 0.85))
+    assert pressed_thickness(150e-6, fills) == pytest.approx(150e-6 - 17e-6 * 0.7 - 35e-6 * 0.15)
+    assert pressed_thickness(150e-6, ()) == 150e-6
+    plies = (Ply(46.8, 0.63), Ply(46.8, 0.63))
+    spare = resin_to_spare(plies, fills)
+    assert spare == pytest.approx(2 * plies[0].resin_thickness - 17e-6 * 0.7 - 35e-6 * 0.15)
+
+
+def test_copper_thicker_than_the_resin_that_must_fill_it() -> None:
+    with pytest.raises(NotPhysical, match="more plies, more resin or thinner copper"):
+        pressed_thickness(60e-6, ((70e-6, 0.3),))
+    with pytest.raises(NotPhysical, match="copper cover"):
+        pressed_thickness(60e-6, ((70e-6, 1.3),))
+    with pytest.raises(NotPhysical, match="resin content"):
+        _ = Ply(46.8, 1.0).resin_thickness
+
+
+def test_a_table_made_by_the_model_is_met() -> None:
+    model = WidebandDebye.through(3.7, 0.012, 1e9)
+    f = np.geomspace(1e8, 4e10, 8)
+    e = model.permittivity(2j * np.pi * f)
+    table = tuple(zip(f.tolist(), e.real.tolist(), (-e.imag / e.real).tolist(), strict=True))
+    fit = fit_dielectric(table)
+    assert fit.dk_error < 1e-9
+    assert fit.df_error < 1e-9
+
+
+def test_a_measured_table_is_followed_within_its_scatter() -> None:
+    table = ((1e9, 3.72, 0.0050), (5e9, 3.69, 0.0054), (10e9, 3.68, 0.0052), (20e9, 3.67, 0.0055))
+    fit = fit_dielectric(table)
+    assert fit.dk_error < 0.004
+    assert fit.df_error < 6e-4
+
+
+def test_one_point_is_met_exactly_and_none_lossless() -> None:
+    fit = fit_dielectric(((2e9, 4.1, 0.02),))
+    assert fit.dk_error < 1e-12
+    assert fit.df_error < 1e-12
+    assert fit_dielectric(((1e9, 2.1, 0.0),)).model == ConstantDielectric(2.1)
+
+
+@pytest.mark.parametrize(
+    ("table", "words"),
+    [
+        ((), "at least one"),
+        (((1e9, 0.9, 0.01),), "Dk"),
+        (((1e9, 3.9, -0.01),), "Df"),
+        (((0.0, 3.9, 0.01),), "frequency"),
+        (((2e9, 3.9, 0.01), (1e9, 3.9, 0.01)), "not rising"),
+        (((1e9, 3.9, 0.01), (1e9, 3.9, 0.01)), "not rising"),
+        (((1e8, 3.0, 1e-4), (1e10, 4.5, 1e-4)), "causal"),
+        (((1e9, math.nan, 0.01),), "Dk"),
+    ],
+)
+def test_tables_that_cannot_be(table, words) -> None:
+    with pytest.raises(NotPhysical, match=words):
+        fit_dielectric(table)

@@ -1,0 +1,106 @@
+"""The structures offered by name: limits they must tend to, and what they refuse."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from onda.engine.section import solve_section
+from onda.engine.section.modes import pair_modes, single_mode
+from onda.engine.section.structures import (
+    Coating,
+    Coplanar,
+    Facing,
+    Opening,
+    Slab,
+    TraceShape,
+    trace_section,
+)
+from onda.errors import NotPhysical
+from tests.shapes import UM
+
+CORE = Slab(100 * UM, 3.7, "core")
+PREPREG = Slab(120 * UM, 3.4, "prepreg")
+TRACE = TraceShape(100 * UM, 17 * UM, 5 * UM)
+MASK = Coating(25 * UM, 14 * UM, 12 * UM, 3.5, "mask")
+
+
+def z_single(trace: TraceShape, **build) -> float:
+    return single_mode(solve_section(trace_section(trace, **build))).z0
+
+
+def test_coplanar_grounds_far_away_do_not_matter() -> None:
+    open_ = z_single(TRACE, below=(CORE,))
+    near = z_single(replace(TRACE, coplanar=Coplanar(60 * UM, 600 * UM)), below=(CORE,))
+    far = z_single(replace(TRACE, coplanar=Coplanar(1500 * UM, 600 * UM)), below=(CORE,))
+    assert near < 0.97 * open_
+    assert far == pytest.approx(open_, rel=2e-3)
+
+
+def test_coplanar_line_without_a_plane() -> None:
+    coplanar = replace(TRACE, coplanar=Coplanar(100 * UM, 600 * UM))
+    alone = z_single(coplanar, below=(CORE,), plane_below=False)
+    assert alone > z_single(coplanar, below=(CORE,))
+    coated = z_single(coplanar, below=(CORE,), plane_below=False, coating=MASK)
+    assert coated < alone
+
+
+def test_opening_in_the_plane_raises_impedance() -> None:
+    whole = z_single(TRACE, below=(CORE,))
+    beyond = (Slab(130 * UM, 3.7, "core"),)
+
+    def opened(width: float, offset: float = 0.0) -> float:
+        opening = Opening(width, offset, 17 * UM, beyond, True)
+        return z_single(TRACE, below=(CORE,), opening=opening)
+
+    assert opened(20 * UM) == pytest.approx(whole, rel=0.02)
+    assert whole < opened(200 * UM) < opened(600 * UM)
+    # An opening beside the trace matters less than one under it.
+    assert opened(200 * UM, 400 * UM) < opened(200 * UM)
+
+
+def test_broadside_pair_turns_into_two_lines_when_far_apart() -> None:
+    def pair(distance: float):
+        above = (Slab(distance, 3.7, "core"), Slab(17 * UM, 3.7, "core"), replace(CORE))
+        facing = Facing(distance, 17 * UM, 5 * UM, True)
+        shape = replace(TRACE, facing=facing)
+        section = trace_section(shape, below=(CORE,), above=above, beside=CORE, plane_above=True)
+        return pair_modes(solve_section(section))
+
+    near, far = pair(60 * UM), pair(900 * UM)
+    assert near.coupling > 0.3
+    assert far.coupling < 0.03
+    assert near.odd.z0 < far.odd.z0
+
+
+def test_group_is_symmetric_and_its_middle_is_like_a_pair() -> None:
+    shape = replace(TRACE, gap=120 * UM, count=5)
+    result = solve_section(trace_section(shape, below=(CORE,), coating=MASK))
+    assert result.signals == ("1", "2", "3", "4", "5")
+    assert result.c[0, 0] == pytest.approx(result.c[4, 4], rel=1e-6)
+    assert result.c[0, 1] == pytest.approx(result.c[4, 3], rel=1e-6)
+    pair = solve_section(trace_section(replace(TRACE, gap=120 * UM), below=(CORE,), coating=MASK))
+    assert result.c[2, 1] == pytest.approx(pair.c[0, 1], rel=0.1)
+    assert shape.span == pytest.approx(980 * UM)
+
+
+@pytest.mark.parametrize(
+    ("trace", "build", "words"),
+    [
+        (replace(TRACE, gap=100 * UM, count=1), {}, "count of lines"),
+        (replace(TRACE, gap=100 * UM, facing=Facing(1e-4, 1e-5, 0, True)), {}, "broadside"),
+        (replace(TRACE, coplanar=Coplanar(0.0, 1e-3)), {}, "coplanar gap"),
+        (replace(TRACE, coplanar=Coplanar(1e-4, 5e-6)), {}, "ground's width"),
+        (replace(TRACE, facing=Facing(0.0, 1e-5, 0, True)), {}, "facing distance"),
+        (TRACE, {"plane_below": False}, "no plane and no coplanar ground"),
+        (
+            replace(TRACE, facing=Facing(1e-3, 1e-5, 0, True)),
+            {"above": (PREPREG,), "plane_above": True},
+            "between the planes",
+        ),
+    ],
+)
+def test_what_cannot_be_built(trace, build, words) -> None:
+    with pytest.raises(NotPhysical, match=words):
+        trace_section(trace, **({"below": (CORE,)} | build))
