@@ -12,7 +12,14 @@ def test_fulmar_is_complete_and_stable() -> None:
     assert project == fulmar_project()
     assert loads(dumps(project)) == project
     assert len(project.design.stackup.copper) == 8
-    assert [c.name for c in project.design.line_classes] == ["Converter pairs", "Clocks", "General"]
+    design = project.design
+    assert [c.id for c in design.line_classes] == [
+        "converter-pairs", "clocks", "general", "uplink-pairs", "memory", "sensor-pairs", "launch",
+        "strobes",
+    ]  # fmt: skip
+    assert [z.kind for z in design.stackup.zones] == ["rigid", "flex"]
+    assert [s.shape for s in design.shielded] == ["round", "box"]
+    assert len(design.sheet_lines) == 1
     assert [p.id for p in project.design.paths] == ["clk-adc", "clk-ref", "jl0"]
     assert project.design.links[0].bits == 100_000
     assert project.design.links[0].rate.si == 16.25e9

@@ -92,7 +92,7 @@ def test_impossible_traces_are_refused(change: dict, words: str) -> None:
 
 
 def test_trace_without_any_plane_is_refused() -> None:
-    with pytest.raises(NotPhysical, match="plane above or below"):
+    with pytest.raises(NotPhysical, match="a plane or coplanar grounds"):
         trace_section(TRACE, below=(BOARD,), plane_below=False)
 
 

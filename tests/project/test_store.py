@@ -214,15 +214,15 @@ def test_saving_keeps_the_mode_of_the_file(project: Project, tmp_path: Path) -> 
 def test_old_schemas_are_migrated_step_by_step(
     project: Project, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """The hook: a file of schema 1 is lifted to 2 by the function registered for it."""
+    """The hook: a file of schema 2 is lifted to 3 by the function registered for it."""
     lifted: list[int] = []
 
     def lift(data: dict) -> dict:
         lifted.append(1)
         return data | {"name": "Lifted"}
 
-    monkeypatch.setattr(store, "SCHEMA_VERSION", 2)
-    monkeypatch.setitem(store.MIGRATIONS, 1, lift)
+    monkeypatch.setattr(store, "SCHEMA_VERSION", 3)
+    monkeypatch.setitem(store.MIGRATIONS, 2, lift)
     assert loads(dumps(project)).name == "Lifted"
     assert lifted == [1]
 
@@ -258,3 +258,27 @@ def test_autosave_without_a_place_says_so(project: Project, tmp_path: Path) -> N
     blocked.write_text("in the way")
     with pytest.raises(InputError, match="no place for the autosave"):
         Autosave(None, blocked / "folder").write(project)
+
+
+def test_files_of_schema_1_still_open(project: Project) -> None:
+    """Before schema 2 only the name of a layer told a core from a prepreg."""
+    tree = json.loads(dumps(project))
+    tree["schema_version"] = 1
+    stackup = tree["design"]["stackup"]
+    for name in ("zones", "vias", "fabrication", "total", "roughness", "temperature"):
+        del stackup[name]
+    for name in ("shielded", "sheet_lines"):
+        del tree["design"][name]
+    for layer in stackup["layers"]:
+        layer.pop("build", None)
+    tail = {"cover-top", "cover-bottom"}
+    stackup["layers"] = [x for x in stackup["layers"] if x["id"] not in tail]
+    tree["design"]["line_classes"] = [
+        c for c in tree["design"]["line_classes"] if c["id"] != "sensor-pairs"
+    ]
+    tree["requirements"] = [r for r in tree["requirements"] if r["subject"] != "sensor-pairs"]
+    lifted = loads(json.dumps(tree))
+    kinds = {x.id: x.build for x in lifted.design.stackup.layers if x.kind == "dielectric"}
+    assert kinds["D23"] == "core"
+    assert kinds["D12"] == "prepreg"
+    assert lifted.design.stackup.signal_layers == ("L1", "L3", "L6", "L8")

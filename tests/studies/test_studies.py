@@ -78,7 +78,7 @@ def test_neighbouring_signal_layer_counts_as_resin(project: Project) -> None:
     """With L4 turned into a signal layer, L3 looks down through it to the plane L5."""
     other = with_layer(project, "L4", role="signal")
     inputs = line(other, "general", "L3")
-    assert [round(s.thickness * 1e6) for s in inputs.below] == [142, 35, 610]
+    assert [round(s.thickness * 1e6) for s in inputs.below] == [142, 18, 75]
     assert inputs.below[1].material == "prepreg"
 
 
@@ -124,7 +124,10 @@ def test_impedance_numbers_hang_together(project: Project, runner: StudyRunner) 
         math.sqrt((r.inductance - r.mutual_inductance) / (r.capacitance + r.mutual_capacitance)),
         rel=1e-6,
     )
-    assert r.loss_db_per_m == pytest.approx(r.conductor_db_per_m + r.dielectric_db_per_m, rel=0.1)
+    parts = r.conductor_db_per_m + r.roughness_db_per_m + r.dielectric_db_per_m
+    assert r.loss_db_per_m == pytest.approx(parts, rel=0.1)
+    assert sum(r.loss_parts) == pytest.approx(r.loss_at, rel=0.02)
+    assert r.causality < 1e-4
     assert len(r.lines) > 10
     assert r.error < 1e-3
 
@@ -134,7 +137,9 @@ def test_impedance_falls_with_frequency_to_its_high_value(
 ) -> None:
     r = runner.result(IMPEDANCE, ImpedanceInputs(line(project)))
     assert r.z_of_f[0] > 1.3 * r.z
-    assert np.interp(5e9, r.frequency, r.z_of_f) == pytest.approx(r.z, rel=0.02)
+    # Skin and roughness still hold some inductance there, so it lies a little above.
+    high = float(np.interp(5e9, r.frequency, r.z_of_f))
+    assert r.z < high < 1.03 * r.z
 
 
 def test_quick_study_is_close_and_has_no_field(project: Project) -> None:
@@ -240,7 +245,7 @@ def test_spread_names_its_causes_strongest_first(project, runner, name, layer, c
 def test_influence_is_the_direct_difference(project: Project, runner: StudyRunner) -> None:
     """Of Dk in one uniform dielectric: Z goes with the root of it."""
     inputs = line(project, "general", "L3")
-    uniform = replace(inputs, materials=tuple(replace(m, dk=3.7, df=0.0) for m in inputs.materials))
+    uniform = replace(inputs, materials=tuple(replace(m, points=((1e9, 3.7, 0.0),)) for m in inputs.materials))
     spread = spread_inputs(uniform, project.design.stackup.spread)
     dk = next(i for i in runner.result(SENSITIVITY, spread).influences if i.name == "Dk")
     z = solve_line(uniform).z
@@ -381,7 +386,7 @@ def test_eye_is_open_and_measured_over_the_bits_asked_for(
     assert 0.5 < r.eye.width < 1.0
     assert r.peak.height <= r.eye.height + 1e-9
     assert r.pulse.volts.sum(axis=0) == pytest.approx(
-        0.5 * (r.eye.level_one - r.eye.level_zero), rel=0.2
+        0.5 * (r.eye.level_one - r.eye.level_zero), rel=0.3
     )
 
 

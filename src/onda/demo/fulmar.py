@@ -192,7 +192,7 @@ def _requirements() -> list[dict[str, Any]]:
         *_impedance_limits("strobes", ("L6",), "47 ohm", "57 ohm"),
         *_impedance_limits("clocks", ("L1", "L6", "L8"), "58 ohm", "70 ohm"),
         *_impedance_limits("general", ("L1", "L3", "L6", "L8"), "49 ohm", "61 ohm"),
-        *_clock_limits("clk-adc", "2.5 ns", "0.70 ns"),
+        *_clock_limits("clk-adc", "2.8 ns", "0.70 ns"),
         *_clock_limits("clk-ref", "3.0 ns", "0.90 ns"),
         _limit("width-jl0", "eyes", "jl0", "eye_width", at_least="0.60 UI"),
         _limit("height-jl0", "eyes", "jl0", "eye_height", at_least="180 mV"),

@@ -30,6 +30,7 @@ __all__ = [
     "remove_via_span",
     "remove_zone",
     "replace_layer",
+    "scaled_material",
     "set_copper_part",
     "set_in_zone",
     "split_layer",
@@ -230,6 +231,21 @@ def add_material(project: Project, material: Material) -> Project:
     else:
         changed = (*present, material)
     return with_design(project, materials=changed)
+
+
+def scaled_material(material: Material, *, dk: float | None = None, df: float | None = None) -> Any:
+    """A material with another Dk or Df where it is stated; its table moves by the same share."""
+    changes: dict[str, Any] = {}
+    points = material.points
+    if dk is not None:
+        k = dk / material.dk
+        changes["dk"] = dk
+        points = tuple(set_value(p, dk=p.dk * k) for p in points)
+    if df is not None:
+        k = df / material.df if material.df else 0.0
+        changes["df"] = df
+        points = tuple(set_value(p, df=p.df * k if k else df) for p in points)
+    return set_value(material, points=points, **changes)
 
 
 def add_zone(project: Project, name: str = "Flex tail") -> tuple[Project, str]:

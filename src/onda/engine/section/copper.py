@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -140,19 +141,24 @@ def rough_ladder(k_skin: float, roughness: Roughness, resistivity: float) -> Lad
 
     Only the resistance is given; its ladder brings the inductance that causality asks for.
     """
+    unit = _rough_unit(roughness, resistivity)
+    return Ladder(unit.poles, tuple(k_skin * r for r in unit.resistances))
+
+
+@lru_cache(maxsize=64)
+def _rough_unit(roughness: Roughness, resistivity: float) -> Ladder:
+    """The ladder of a surface that carries sqrt(f) ohm/m."""
     from scipy.optimize import nnls
 
     # Far beyond any signal: what is left out up there would be missing in the inductance below.
     frequency = np.geomspace(1e5, 1e18, 120)
-    extra = (
-        k_skin * np.sqrt(frequency) * (roughness.factor(skin_depth(frequency, resistivity)) - 1.0)
-    )
+    extra = np.sqrt(frequency) * (roughness.factor(skin_depth(frequency, resistivity)) - 1.0)
     if not np.any(extra > 0):
         return Ladder((), ())
     w = 2.0 * np.pi * frequency
     poles = 2.0 * np.pi * np.geomspace(1e5, 1e20, 96)
     # Weighted by the whole resistance: a thousandth of it is near enough anywhere.
-    weight = 1.0 / (extra + 0.02 * k_skin * np.sqrt(frequency))
+    weight = 1.0 / (extra + 0.02 * np.sqrt(frequency))
     rows = w[:, None] ** 2 / (w[:, None] ** 2 + poles**2) * weight[:, None]
     found, _ = nnls(rows, extra * weight, maxiter=20_000)
     keep = found > 0

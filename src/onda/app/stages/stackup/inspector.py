@@ -78,6 +78,11 @@ class StackupInspector(QWidget):
         layout.addWidget(self.second)
         self.form = Form(context.look, context.document)
         layout.addWidget(self.form)
+        self.dk = TextField("Dk", act["dk"], width=96)
+        self.df = TextField("Df", act["df"], width=96)
+        self.at = QuantityField("Given at", "frequency", act["at"])
+        for made_field in (self.dk, self.df, self.at):
+            layout.addWidget(made_field)
         self.note = label("", "secondary", wrap=True)
         layout.addWidget(self.note)
         self.buttons = {

@@ -38,6 +38,7 @@ from onda.project.build_edits import (
     remove_via_span,
     remove_zone,
     replace_layer,
+    scaled_material,
     set_copper_part,
     set_in_zone,
     split_layer,
@@ -125,6 +126,9 @@ class StackupStage(Stage):
         """What the inspector's buttons, lists and fields do."""
         return {
             "first": self._first_chosen,
+            "dk": lambda typed: self._put_number("dk", typed),
+            "df": lambda typed: self._put_number("df", typed),
+            "at": lambda q: self._change_material("frequency", at=q),
             "second": self._second_chosen,
             "copper": lambda: self._add("copper"),
             "dielectric": lambda: self._add("dielectric"),
@@ -406,9 +410,11 @@ class StackupStage(Stage):
             panel.first.show_items(items, layer.material)
             material = self.design.material(layer.material)
             known = "a table" if material.points else f"{material.at.text} only"
-            note = (
-                f"Dk {material.dk:g}, Df {material.df:g} at {material.at.text}; known at {known}."
-            )
+            note = f"Known at {known}; every layer of {material.name} changes with it."
+            panel.dk.show_text(f"{material.dk:g}")
+            panel.df.show_text(f"{material.df:g}")
+            panel.at.show_quantity(material.at)
+            panel.at.setVisible(not material.points)
             if isinstance(layer, CoatingLayer):
                 panel.what.setText("coating, conformal")
                 keys = [
@@ -428,7 +434,14 @@ class StackupStage(Stage):
                     note += self._pressed_note(layer)
         panel.note.setText(note)
         panel.first.setVisible(True)
+        self._show_material_fields(not isinstance(layer, CopperLayer))
         self._set_specs(layer, keys)
+
+    def _show_material_fields(self, shown: bool) -> None:
+        for field in (self.panel.dk, self.panel.df):
+            field.setVisible(shown)
+        if not shown:
+            self.panel.at.setVisible(False)
 
     def _pressed_note(self, layer: Any) -> str:
         try:
@@ -474,6 +487,7 @@ class StackupStage(Stage):
         panel.second.show_items(kinds, now)
         panel.second.setVisible(True)
         panel.note.setText(f"Depth {aspect:.2g} drills, at most {limit:g}.")
+        self._show_material_fields(False)
         self._set_specs(
             via, [("Drill", "drill", (75e-6, 600e-6, 5e-6)), ("Plating", "plating", None)]
         )
@@ -596,6 +610,25 @@ class StackupStage(Stage):
             f"Change {what} of {layer.id}",
             lambda p: replace_layer(p, set_value(layer, **changes)),
         )
+
+    def _put_number(self, key: str, typed: str) -> None:
+        """Change Dk or Df of the chosen layer's material; refused with the reason."""
+        try:
+            value = float(typed.replace(",", "."))
+        except ValueError as error:
+            raise InputError(
+                f"{typed[:20]!r} is not a number", remedy="Write it like 3.64."
+            ) from error
+        self._change_material(key, **{key: value})
+
+    def _change_material(self, what: str, **changes: Any) -> None:
+        layer = self.layer
+        if layer is None or isinstance(layer, CopperLayer):
+            return
+        project = self.context.document.project
+        old = project.design.material(layer.material)
+        new = set_value(old, **changes) if "at" in changes else scaled_material(old, **changes)
+        self.context.document.edit(f"Change {what} of {old.name}", add_material(project, new))
 
     def _change_via(self, via: ViaSpan, **changes: Any) -> None:
         vias = tuple(set_value(v, **changes) if v.id == via.id else v for v in self.stackup.vias)
