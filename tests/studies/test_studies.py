@@ -245,7 +245,9 @@ def test_spread_names_its_causes_strongest_first(project, runner, name, layer, c
 def test_influence_is_the_direct_difference(project: Project, runner: StudyRunner) -> None:
     """Of Dk in one uniform dielectric: Z goes with the root of it."""
     inputs = line(project, "general", "L3")
-    uniform = replace(inputs, materials=tuple(replace(m, points=((1e9, 3.7, 0.0),)) for m in inputs.materials))
+    uniform = replace(
+        inputs, materials=tuple(replace(m, points=((1e9, 3.7, 0.0),)) for m in inputs.materials)
+    )
     spread = spread_inputs(uniform, project.design.stackup.spread)
     dk = next(i for i in runner.result(SENSITIVITY, spread).influences if i.name == "Dk")
     z = solve_line(uniform).z

@@ -175,7 +175,7 @@ def take_build(project: Project, table: BuildTable) -> Taken:
         old,
         layers=tuple(layers),
         zones=zones,
-        vias=_vias(table, names),
+        vias=_vias(table, names, {v.id: v for v in old.vias}),
         total=_um(table.total) if table.total > 0 else old.total,
     )
     stackup, classes, dropped = _classes(project, stackup, table, names)
@@ -292,7 +292,9 @@ def _zones(table: BuildTable, names: dict[str, str], before: dict[str, Zone]) ->
     return tuple(out)
 
 
-def _vias(table: BuildTable, names: dict[str, str]) -> tuple[ViaSpan, ...]:
+def _vias(
+    table: BuildTable, names: dict[str, str], before: dict[str, ViaSpan]
+) -> tuple[ViaSpan, ...]:
     copper = [names[r.name] for r in table.layers if r.kind in ("signal", "plane")]
     out: list[ViaSpan] = []
     for row in table.spans:
@@ -303,10 +305,11 @@ def _vias(table: BuildTable, names: dict[str, str]) -> tuple[ViaSpan, ...]:
         if kind not in ("through", "blind", "buried", "micro"):
             ends = (top == copper[0], bottom == copper[-1])
             kind = "through" if all(ends) else ("blind" if any(ends) else "buried")
+        identifier = _identifier(row.name, {v.id for v in out})
         out.append(
             ViaSpan(
-                id=_identifier(row.name, {v.id for v in out}),
-                name=row.name[:120],
+                id=identifier,
+                name=before[identifier].name if identifier in before else row.name[:120],
                 kind=kind,  # type: ignore[arg-type]
                 top=top,
                 bottom=bottom,

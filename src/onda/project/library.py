@@ -150,10 +150,11 @@ def material_from_row(row: MaterialRow, identifier: str, *, source: str = "") ->
     InputError : a value is out of its range
     """
     at, dk, df = min(row.points, key=lambda p: abs(p[0] / 1e9 - _STATED_AT))
-    points = tuple(
-        MaterialPoint(at=quantity(f, "frequency", "GHz", 9), dk=d, df=t) for f, d, t in row.points
-    )
     try:
+        points = tuple(
+            MaterialPoint(at=quantity(f, "frequency", "GHz", 9), dk=d, df=t)
+            for f, d, t in row.points
+        )
         return Material(
             id=identifier,
             name=row.name,

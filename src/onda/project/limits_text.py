@@ -36,8 +36,9 @@ def _both(width: Quantity, gap: Quantity) -> str:
 
 def _lengths(width: str, gap: str) -> tuple[Quantity, Quantity]:
     second = parse_quantity(gap.strip(), "length", "um")
-    unit = second.text.split(" ", 1)[-1]
-    return parse_quantity(width.strip(), "length", unit), second
+    number, unit = re.fullmatch(r"([^A-Za-zµμ]*)(.*)", second.text).groups()  # type: ignore[union-attr]
+    spaced = parse_quantity(f"{number.strip()} {unit}", "length")
+    return parse_quantity(width.strip(), "length", unit), spaced
 
 
 def with_limit(made: Fabrication, index: int, typed: str) -> Fabrication:

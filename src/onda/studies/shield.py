@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from onda.engine.constants import C0_M_PER_S
 from onda.engine.materials import fit_dielectric
 from onda.engine.section import Conductor, CrossSection, Layer, Region, solve_section
 from onda.engine.section.guided import cut_offs, mode_fields, propagation
@@ -38,6 +39,8 @@ _BEYOND = 2.0
 """Modes are looked for up to this many times the highest frequency of interest."""
 _MOST = 8
 _FREQUENCIES = 9
+_ENOUGH = 5.0
+"""Half-wave frequencies of the wall up to which modes are looked for at most: a dozen or so."""
 _OPEN = 12.0
 """A wall this many times as far away as the conductor is large counts as no wall."""
 
@@ -183,11 +186,16 @@ def _impedance(section: CrossSection) -> tuple[float, float, float]:
     return mode.z0, mode.eeff, result.error
 
 
+def _half_wave(inputs: ShieldInputs) -> float:
+    """Frequency (Hz) at which half a wave in air fits across the wall."""
+    return C0_M_PER_S / (2.0 * _wall_width(inputs))
+
+
 def _run_modes(inputs: ShieldInputs, control: Control) -> ModeCheckResult:
     section = shield_section(inputs)
     z0, eeff, error = _impedance(section)
     control.progress(0.1)
-    top = _BEYOND * inputs.up_to
+    top = min(_BEYOND * inputs.up_to, _ENOUGH * _half_wave(inputs))
     mesh, found = cut_offs(section, top)
     found = found[:_MOST]
     control.progress(0.4)
@@ -230,11 +238,11 @@ def mode_sentence(result: ModeCheckResult, up_to: float) -> str:
     """What the check found, in one sentence."""
     if not result.modes:
         return f"Nothing travels below {result.looked_up_to / 1e9:.1f} GHz."
+    if result.modes[0].cut_off > up_to:
+        return f"Nothing travels below {result.modes[0].cut_off / 1e9:.1f} GHz."
     if math.isinf(result.single_up_to):
         return f"Only the intended mode travels below {result.looked_up_to / 1e9:.1f} GHz."
     ghz = result.single_up_to / 1e9
-    if result.modes[0].cut_off > up_to:
-        return f"Nothing travels below {result.modes[0].cut_off / 1e9:.1f} GHz."
     if result.single_up_to < up_to:
         return (
             f"Only the intended mode travels below {ghz:.1f} GHz; up to {up_to / 1e9:.1f} GHz "
@@ -306,7 +314,9 @@ def _run_sizes(inputs: SizeSweepInputs, control: Control) -> SizeSweepResult:
         try:
             section = shield_section(changed)
             z0.append(_impedance(section)[0])
-            _, found = cut_offs(section, 3.0 * shield.up_to, most=6)
+            # The first other mode lies near where half a wave fits across; no finer mesh is needed.
+            top = min(3.0 * shield.up_to, 2.5 * _half_wave(changed))
+            _, found = cut_offs(section, top, most=6)
             others = [m.frequency for m in found[max(len(section.signals), 1) :]]
             cut_off.append(min(others, default=math.inf))
         except NotPhysical:

@@ -1,0 +1,242 @@
+"""The views of the Lines stage, shielded sections and data-sheet lines, in the real window."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from tests.app.conftest import type_into
+
+
+@pytest.fixture
+def lines(make_window):
+    window = make_window(stage="lines")
+    return window, window.stages["lines"]
+
+
+def field(form, title: str):
+    return next(f for f in form.fields if f.edit.accessibleName() == title)
+
+
+def show(window, name: str) -> None:
+    window.selection.choose(name, "lines")
+    assert window.settle(60_000)
+
+
+def test_tolerance_run(lines) -> None:
+    window, stage = lines
+    stage.page.views.choose("spread")
+    assert window.settle()
+    assert stage.tolerance is not None
+    assert len(stage.tolerance.z) == 2000
+    assert "of 2000 boards are within the limits; width matters most" in (
+        stage.page.spread.sentence.text()
+    )
+    assert "width 5" in stage.page.spread.shares.accessibleDescription()
+
+
+def test_crosstalk_follows_length_and_edge(lines) -> None:
+    window, stage = lines
+    stage.page.views.choose("coupling")
+    view = stage.page.coupling
+    assert view.sentence.text().startswith("Near end 7.2 % and is saturated")
+    type_into(view.length_field.edit, "2 mm")
+    assert "still grows" in view.sentence.text()
+    type_into(view.rise_field.edit, "0")
+    assert "rise time must be above 0" in view.rise_field.problem.text()
+    type_into(view.rise_field.edit, "20 ps")
+    assert "is saturated" in view.sentence.text()
+    assert not window.document.stack.canUndo()
+
+
+def test_all_modes_of_a_group(lines) -> None:
+    window, stage = lines
+    show(window, "strobes")
+    stage.page.views.choose("together")
+    assert stage.page.together.modes.accessibleDescription().count("ohm") == 4
+    assert "–" not in stage.page.together.network.accessibleDescription().split(",")[0]
+    show(window, "clocks")
+    # A single line has neither; the first view comes back.
+    assert stage.page.views.current == "impedance"
+
+
+def test_per_length_curves(lines) -> None:
+    _, stage = lines
+    stage.page.views.choose("lengths")
+    r, inductance = (stage.page.lengths.plots[k]._curves[0].y for k in (0, 1))
+    assert np.all(np.diff(r) > 0)
+    assert np.all(np.diff(inductance) < 0)
+
+
+def test_layers_side_by_side(lines) -> None:
+    window, stage = lines
+    stage.page.views.choose("layers")
+    assert stage.page.layers.accessibleDescription().startswith("L1 102")
+    QTest.mouseClick(stage.page.layers, Qt.MouseButton.LeftButton, pos=QPoint(40, 22 + 45))
+    assert window.settle()
+    assert stage.surface.title.text() == "Converter pairs on L3"
+
+
+@pytest.mark.parametrize("kind", ["potential", "charge", "current"])
+def test_fields_to_choose_from(lines, kind) -> None:
+    window, stage = lines
+    stage.page.fields.choose(kind)
+    assert window.settle()
+    assert stage.view._kind == kind
+    assert stage.view._picture is not None
+    assert not window.grab().isNull()
+    stage.page.fields.choose("lines")
+    assert stage.view._kind == "lines"
+
+
+def test_limits_lie_on_the_map(lines) -> None:
+    _, stage = lines
+    assert stage.map._limit.width.text == "90 um"
+    assert [s.name for s in stage.map._steps] == ["standard", "fine"]
+
+
+def test_two_targets_at_once(lines) -> None:
+    window, stage = lines
+    fit = stage.panel.fit
+    fit.box.setCurrentIndex(fit.box.findData("width gap"))
+    fit.box.activated.emit(fit.box.currentIndex())
+    assert fit.common_field.isVisibleTo(fit)
+    type_into(fit.common_field.edit, "32")
+    fit.button.click()
+    assert window.settle()
+    result = stage.results["L1"]
+    assert result.z == pytest.approx(100.0, abs=0.4)
+    assert result.z_common == pytest.approx(32.0, abs=0.2)
+    assert window.document.stack.undoText() == "Change width, gap on L1"
+
+
+def test_height_is_fitted_in_the_build(lines) -> None:
+    window, stage = lines
+    fit = stage.panel.fit
+    fit.box.setCurrentIndex(fit.box.findData("height"))
+    fit.button.click()
+    assert window.settle()
+    assert stage.results["L1"].z == pytest.approx(100.0, abs=0.4)
+    assert window.document.project.design.stackup.layer("D12").thickness.si < 100e-6
+    fit.box.setCurrentIndex(fit.box.findData("Dk"))
+    type_into(field(stage.form, "Target").edit, "96 ohm")
+    fit.button.click()
+    assert window.settle()
+    assert "choose a material near it" in fit.note.text()
+
+
+def test_grounds_and_openings_come_and_go(lines) -> None:
+    window, stage = lines
+    show(window, "clocks")
+    before = stage.results["L1"].z
+    type_into(field(stage.form, "Ground gap").edit, "90 um")
+    assert window.settle()
+    assert stage.results["L1"].z < before - 1
+    assert "coplanar grounds" in stage.surface.remark.text()
+    type_into(field(stage.form, "Ground gap").edit, "0 um")
+    assert window.settle()
+    assert stage.results["L1"].z == pytest.approx(before)
+    type_into(field(stage.form, "Plane opening").edit, "300 um")
+    assert window.settle()
+    assert stage.results["L1"].z > before + 5
+    assert "opening of 300" in stage.surface.remark.text()
+
+
+def test_loss_is_split_in_the_inspector(lines) -> None:
+    _, stage = lines
+    rows = {r[0].strip(): r[1] for r in stage.panel.numbers._rows}
+    parts = sum(float(rows[f"of it {k}"]) for k in ("copper", "roughness", "dielectric"))
+    assert parts == pytest.approx(float(rows["Loss, 8.12 GHz"] if "Loss, 8.12 GHz" in rows
+                                        else rows["Loss, 8.1 GHz"]), rel=0.02)  # fmt: skip
+    assert "Solder mask: Dk known at 1 GHz" in stage.panel.notes.text()
+
+
+# -- shielded sections -----------------------------------------------------------
+
+
+def test_mode_check_in_the_window(lines) -> None:
+    window, stage = lines
+    show(window, "cavity")
+    page = stage.shield
+    assert page.sentence.text() == "Only the intended mode travels below 40.5 GHz."
+    assert [page.modes.itemText(k)[:3] for k in range(page.modes.count())] == ["TEM", "H 1"]
+    page.modes.setCurrentIndex(1)
+    page.modes.activated.emit(1)
+    assert "H 1 at its cut-off" in page.view.accessibleDescription()
+    page.fields.choose("H")
+    assert not window.grab().isNull()
+    assert "Usable up to 5.67 mm" in page.window_note.text()
+    type_into(field(stage.shield_panel.form, "Wall width").edit, "9 mm")
+    assert window.settle(60_000)
+    assert "make the shield smaller" in page.sentence.text()
+    window.undo()
+    assert window.settle(60_000)
+    assert "40.5 GHz" in page.sentence.text()
+
+
+def test_a_shield_that_cannot_be(lines) -> None:
+    window, stage = lines
+    show(window, "bead")
+    type_into(field(stage.shield_panel.form, "Conductor").edit, "2 mm")
+    assert window.settle()
+    assert "touches shield" in stage.surface.problem.text()
+    assert stage.shield.result is None
+    window.undo()
+    assert window.settle(60_000)
+    assert stage.surface.problem.text() == ""
+
+
+def test_drawn_outlines_are_read(lines, tmp_path) -> None:
+    window, stage = lines
+    show(window, "bead")
+    path = tmp_path / "guide.csv"
+    rows = ["body,role,x [mm],y [mm],material"]
+    rows += [f"wall,shield,{x},{y}," for x, y in ((0, 0), (3, 0), (3, 1.3), (0, 1.3))]
+    path.write_text("\n".join(rows))
+    stage.shield_panel.read_outlines(path)
+    assert window.settle(60_000)
+    assert window.document.project.design.shielded[0].shape == "drawn"
+    assert "Nothing travels below 50.0 GHz" in stage.shield.sentence.text()
+    path.write_text("body,role\n")
+    stage.shield_panel.read_outlines(path)
+    assert "no column x, y" in stage.surface.problem.text()
+
+
+def test_shielded_sections_and_sheets_are_copied_and_removed(lines) -> None:
+    window, _ = lines
+    for name, kept in (("bead", "shielded"), ("hub-cable", "sheet_lines")):
+        show(window, name)
+        before = len(getattr(window.document.project.design, kept))
+        window.listing.add_wanted.emit()
+        assert len(getattr(window.document.project.design, kept)) == before + 1
+        window.listing.remove_wanted.emit(window.selection.subject)
+        assert len(getattr(window.document.project.design, kept)) == before
+
+
+# -- lines from a data sheet -------------------------------------------------------
+
+
+def test_a_sheet_line_by_figures_and_by_values(lines) -> None:
+    window, stage = lines
+    show(window, "hub-cable")
+    panel = stage.sheet_panel
+    assert stage.sheet.result.z0 == pytest.approx(50.0)
+    assert [c.name for c in stage.sheet.insertion._curves] == ["× 0.1", "× 1", "× 10"]
+    type_into(field(panel.form, "Impedance").edit, "75")
+    assert window.settle()
+    assert stage.sheet.result.z0 == pytest.approx(75.0)
+    type_into(panel.share.edit, "150 %")
+    assert panel.share.problem.text()
+    panel.entry.setCurrentIndex(1)
+    panel.entry.activated.emit(1)
+    assert window.settle()
+    assert [f.edit.accessibleName() for f in panel.form.fields] == [
+        "Length", "Data rate", "R", "L", "G", "C",
+    ]  # fmt: skip
+    assert stage.sheet.result.z0 == pytest.approx((246e-9 / 98e-12) ** 0.5)
+    type_into(field(panel.form, "L").edit, "heavy")
+    assert "is not a inductance" in field(panel.form, "L").problem.text() or (
+        "not a" in field(panel.form, "L").problem.text()
+    )

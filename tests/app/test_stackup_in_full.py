@@ -1,0 +1,269 @@
+"""Stackup in the real window: layers, zones, vias, cells, materials, files."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from onda.project.edits import set_value
+from onda.project.library import user_materials
+from onda.project.store import dumps
+from onda.studies.margins import State
+from tests.app.conftest import drag, type_into
+
+
+@pytest.fixture
+def stackup(make_window):
+    window = make_window(stage="stackup")
+    return window, window.stages["stackup"]
+
+
+def layers(window) -> list[str]:
+    return [x.id for x in window.document.project.design.stackup.layers]
+
+
+def field(stage, title: str):
+    return next(f for f in stage.form.fields if f.edit.accessibleName() == title)
+
+
+def press(stage, where: QPointF) -> None:
+    QTest.mouseClick(stage.view, Qt.MouseButton.LeftButton, pos=where.toPoint())
+
+
+def test_every_class_has_its_cells(stackup) -> None:
+    window, stage = stackup
+    routed = sum(len(c.on) for c in window.document.project.design.line_classes)
+    assert len(stage.results) == routed
+    cell = stage.view._cells[("converter-pairs", "L1")]
+    assert cell.z == pytest.approx(102.0, abs=0.5)
+    assert cell.shape == "124/150"
+    assert cell.loss == pytest.approx(2.5, abs=0.2)
+    assert cell.state is State.HOLDS
+    assert "within 93 – 107 Ω" in cell.words
+
+
+def test_an_empty_cell_routes_the_class_there(stackup) -> None:
+    window, stage = stackup
+    press(stage, stage.view.layout_now().cell_rect("uplink-pairs", "L1").center())
+    assert window.settle()
+    uplink = window.document.project.design.line_class("uplink-pairs")
+    assert uplink.trace_on("L1") is not None
+    assert ("uplink-pairs", "L1") in stage.results
+    window.undo()
+    assert window.document.project.design.line_class("uplink-pairs").trace_on("L1") is None
+
+
+def test_a_boundary_is_dragged(stackup) -> None:
+    window, stage = stackup
+    rect = stage.view.layout_now().layer_rect("card", "D12")
+    start = QPointF(rect.center().x(), rect.bottom())
+    drag(stage.view, start, start + QPointF(0, 8))
+    assert window.settle()
+    thick = window.document.project.design.stackup.layer("D12").thickness.si
+    assert thick > 105e-6
+    assert stage.results[("clocks", "L1")].z > 65.5
+    window.undo()
+    assert window.document.project.design.stackup.layer("D12").thickness.si == pytest.approx(102e-6)
+
+
+def test_fit_all_sets_what_can_be_made(stackup) -> None:
+    window, stage = stackup
+    stage.fit_all()
+    assert window.settle(60_000)
+    design = window.document.project.design
+    assert design.line_class("uplink-pairs").trace_on("L3").width.si == pytest.approx(
+        123e-6, abs=2e-6
+    )
+    assert stage.results[("memory", "L1")].z == pytest.approx(50.0, abs=0.3)
+    assert "Clocks on L6" in stage.surface.problem.text()
+    assert window.document.stack.undoText() == "Fit all classes"
+
+
+def test_layers_are_added_copied_split_and_removed(stackup) -> None:
+    window, stage = stackup
+    window.selection.choose_element("D12")
+    stage.panel.buttons["split"].click()
+    assert layers(window)[3] == window.selection.element
+    stage.panel.buttons["copy"].click()
+    stage.panel.buttons["copper"].click()
+    assert len(layers(window)) == 22
+    for _ in range(3):
+        window.undo()
+    assert len(layers(window)) == 19
+    window.selection.choose_element("L1")
+    stage.panel.buttons["remove"].click()
+    assert "is routed on L1" in stage.surface.problem.text()
+    assert len(layers(window)) == 19
+    window.selection.choose_element("D12")
+    type_into(field(stage, "Thickness").edit, "120")
+    mirror = next(b for b in stage.surface.findChildren(type(stage.panel.buttons["copy"]))
+                  if b.text() == "Mirror")  # fmt: skip
+    mirror.click()
+    assert window.document.project.design.stackup.layer("D78").thickness.si == pytest.approx(120e-6)
+
+
+def test_copper_is_typed_in_ounces_with_its_plating(stackup) -> None:
+    window, stage = stackup
+    window.selection.choose_element("L1")
+    type_into(field(stage, "Foil").edit, "1 oz")
+    layer = window.document.project.design.stackup.layer("L1")
+    assert layer.foil.text == "1 oz"
+    assert layer.thickness.si == pytest.approx(43e-6 + 34.79e-6 - 18e-6, abs=1e-8)
+    assert "oz" in stage.panel.note.text()
+    box = stage.panel.second.box
+    box.setCurrentIndex(box.findData("hyper-low-profile"))
+    box.activated.emit(box.currentIndex())
+    layer = window.document.project.design.stackup.layer("L1")
+    assert layer.rz_base.si == pytest.approx(1.3e-6)
+
+
+def test_zones_are_chosen_changed_and_added(stackup) -> None:
+    window, stage = stackup
+    rect = stage.view.layout_now().layer_rect("tail", "D45")
+    press(stage, rect.center())
+    assert window.selection.subject == "tail"
+    assert stage.panel.title.text() == "D45"
+    assert stage.panel.bend.isVisibleTo(stage.panel)
+    type_into(stage.panel.bend.edit, "1 mm")
+    assert "bent once to 1 mm" in stage.remarks.accessibleDescription()
+    stage.panel.in_zone.click()
+    assert "D45" not in window.document.project.design.stackup.zones[1].layers
+    window.undo()
+    window.listing.add_wanted.emit()
+    assert len(window.document.project.design.stackup.zones) == 3
+    window.listing.rename_wanted.emit(window.selection.subject, "Second tail")
+    assert window.document.project.design.stackup.zones[2].name == "Second tail"
+    window.listing.remove_wanted.emit(window.selection.subject)
+    assert len(window.document.project.design.stackup.zones) == 2
+    window.listing.remove_wanted.emit("card")
+    assert "board itself" in window.messages.text.text()
+
+
+def test_via_spans(stackup) -> None:
+    window, stage = stackup
+    window.listing.part_chosen.emit("via:micro12")
+    assert stage.panel.title.text() == "Micro"
+    type_into(field(stage, "Drill").edit, "80 um")
+    row = next(r for r in window.listing.parts.rows if r.id == "via:micro12")
+    assert row.state is State.FAILS
+    assert "Micro L1–L2" in stage.remarks.accessibleDescription()
+    box = stage.panel.second.box
+    window.selection.choose_element("via:through")
+    box.setCurrentIndex(box.findData("through>L6"))
+    box.activated.emit(box.currentIndex())
+    assert window.document.project.design.stackup.vias[0].backdrilled_to == "L6"
+    stage.panel.buttons["remove"].click()
+    assert "through" not in [v.id for v in window.document.project.design.stackup.vias]
+
+
+def test_limits_are_typed_and_refused(stackup) -> None:
+    window, stage = stackup
+    type_into(stage.panel.limits[1].edit, "45 um: 110 / 120 um")
+    assert window.settle()
+    assert "at least 110 um can be etched" in stage.remarks.accessibleDescription()
+    type_into(stage.panel.steps[2].edit, "cheap: wide")
+    assert "no price step" in stage.panel.steps[2].problem.text()
+    assert len(window.document.project.design.stackup.fabrication.steps) == 2
+
+
+def test_temperature_and_roughness_change_the_loss(stackup) -> None:
+    window, stage = stackup
+    before = stage.results[("uplink-pairs", "L3")].loss_at
+    box = stage.panel.roughness.box
+    box.setCurrentIndex(box.findData("smooth"))
+    box.activated.emit(box.currentIndex())
+    assert window.settle()
+    smooth = stage.results[("uplink-pairs", "L3")].loss_at
+    assert smooth < 0.8 * before
+    type_into(stage.panel.temperature.edit, "85")
+    assert window.settle()
+    assert stage.results[("uplink-pairs", "L3")].loss_at > 1.05 * smooth
+
+
+def test_a_material_is_found_and_used(stackup) -> None:
+    window, stage = stackup
+    window.selection.choose_element("D12")
+    stage.show_materials()
+    page = stage.materials
+    page.filter.setText("very low-loss 1078 66")
+    assert page.list.count() == 1
+    assert page.use.text() == "Use for D12"
+    rows = {r[0]: r[1] for r in page.numbers._rows}
+    assert float(rows["Model off, Dk"]) < 0.1
+    page.use.click()
+    assert window.settle()
+    layer = window.document.project.design.stackup.layer("D12")
+    used = window.document.project.design.material(layer.material)
+    assert used.glass == "1078"
+    assert len(used.points) == 8
+    assert stage.results[("clocks", "L1")].z > 66
+    page.filter.setText("unobtainium")
+    assert not page.use.isEnabled()
+
+
+def test_own_materials(stackup, tmp_path: Path) -> None:
+    _, stage = stackup
+    stage.show_materials()
+    page = stage.materials
+    page.list.setCurrentRow(0)
+    page.keep.click()
+    assert [r.name for r in user_materials()] == ["Low-loss prepreg"]
+    table = tmp_path / "m.csv"
+    table.write_text("material,frequency [GHz],Dk,Df\nHouse core,1,3.9,0.01\n")
+    assert page.read_csv(table) == "1 materials added to your own"
+    page.show_for("D12")
+    page.filter.setText("house core mine")
+    assert page.list.count() == 1
+    assert b"Low-loss prepreg,1,3.667" in page.csv_of_project()
+
+
+@pytest.mark.parametrize("key", ["ipc2581-c", "layers", "pdf", "svg", "rules"])
+def test_the_build_is_written(stackup, tmp_path, key) -> None:
+    _, stage = stackup
+    path = tmp_path / "out"
+    stage.files.write(key, path)
+    assert stage.surface.problem.text() == "Written: out"
+    head = {"pdf": b"%PDF", "svg": b"<?xml", "ipc2581-c": b"<?xml"}.get(key, b"")
+    assert path.read_bytes().startswith(head)
+    if key == "rules":
+        assert b"Converter pairs,L1,pair,100,7,124,150,,L2,102" in path.read_bytes()
+
+
+def test_a_build_is_read_and_a_broken_one_loses_nothing(stackup, tmp_path) -> None:
+    window, stage = stackup
+    path = tmp_path / "build.xml"
+    stage.files.write("ipc2581-c", path)
+    before = window.document.project
+    path.write_bytes(path.read_bytes().replace(b'thickness="102"', b'thickness="110"'))
+    stage.files.read(path)
+    assert window.settle()
+    assert window.document.project.design.stackup.layer("D12").thickness.si == pytest.approx(110e-6)
+    assert window.document.stack.undoText() == "Read build.xml"
+    window.undo()
+    assert dumps(window.document.project) == dumps(before)
+    path.write_bytes(path.read_bytes()[:700])
+    stage.files.read(path)
+    assert "build.xml, line" in stage.surface.problem.text()
+    assert dumps(window.document.project) == dumps(before)
+    stage.files.read(tmp_path / "nowhere.csv")
+    assert "no such file" in stage.surface.problem.text()
+
+
+def test_a_build_without_layers_says_what_to_do(make_window, project) -> None:
+    bare = set_value(
+        project,
+        requirements=(),
+        design=set_value(
+            project.design,
+            paths=(),
+            links=(),
+            line_classes=(),
+            stackup=set_value(project.design.stackup, layers=(), zones=(), vias=()),
+        ),
+    )
+    window = make_window(bare, stage="stackup")
+    assert "read a build from a file" in window.stages["stackup"].surface.remark.text()
+    assert not window.grab().isNull()
