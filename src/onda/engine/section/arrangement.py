@@ -34,6 +34,7 @@ class Boundary:
     material_left, material_right : (n,) index into `materials`, -1 for air.
     open_start, open_end : (n,) bool
         The piece was cut off there; in truth it goes on to infinity.
+    driven : (n,) bool, a surface of a signal conductor
     smooth_start, smooth_end : (n,) bool
         The piece goes on straight beyond x = 0, where it was only cut.
     materials : names of the dielectrics.
@@ -51,6 +52,7 @@ class Boundary:
     open_end: NDArray[np.bool_]
     smooth_start: NDArray[np.bool_]
     smooth_end: NDArray[np.bool_]
+    driven: NDArray[np.bool_]
     materials: tuple[str, ...]
     material_er: tuple[float, ...]
 
@@ -261,6 +263,7 @@ def _classify(lookup: _Lookup, pieces: _Pieces, step: float) -> Boundary:
         else:
             rows.append((i, -1, lookup.er(left_m), lookup.er(right_m), left_m, right_m))
     picked = np.array([r[0] for r in rows], dtype=np.int64)
+    signals = {k for k, c in enumerate(lookup.section.conductors) if c.role == "signal"}
     return Boundary(
         start=start[picked],
         end=end[picked],
@@ -273,6 +276,7 @@ def _classify(lookup: _Lookup, pieces: _Pieces, step: float) -> Boundary:
         open_end=pieces.is_open[picked, 1],
         smooth_start=pieces.smooth[picked, 0],
         smooth_end=pieces.smooth[picked, 1],
+        driven=np.array([r[1] in signals for r in rows], dtype=bool),
         materials=lookup.materials,
         material_er=lookup.ers,
     )

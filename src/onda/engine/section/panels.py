@@ -16,6 +16,8 @@ _GRADING = 4.0
 """Power of the refinement towards an edge, where charge is singular."""
 _OPPOSITE = 2.0
 """Longest panel as a share of the distance to the nearest boundary opposite (first mesh)."""
+_AWAY = 0.25
+"""Panel length allowed by the distance to the nearest signal conductor alone."""
 _STRETCH = 7.0
 _STRETCH_POWER = 3.0
 """Growth of panels on interfaces that run to infinity: exponential, a power law near the edge."""
@@ -96,6 +98,7 @@ def mesh(
     a, b = boundary.start, boundary.end
     touching = _touching(a, b)
     bends = _gentle_bends(boundary)
+    driven = np.flatnonzero(boundary.driven)
     coarse: list[NDArray[np.float64]] = []
     kinds: list[_Ends] = []
     for i in range(len(a)):
@@ -114,7 +117,7 @@ def mesh(
             # One side of a many-sided outline that stands for a curve.
             n = max(1, n // 4)
         others = np.flatnonzero(~touching[i])
-        room = _Room(a[i], b[i], a[others], b[others], y_low, y_high, ends)
+        room = _Room(a[i], b[i], a[others], b[others], y_low, y_high, ends, (a[driven], b[driven]))
         coarse.append(_split_long(np.linspace(0.0, 1.0, n + 1), room))
         kinds.append(ends)
     middle = [_halved(t) for t in coarse]
@@ -134,6 +137,7 @@ class _Room:
     y_low: float
     y_high: float
     ends: _Ends
+    driven: tuple[NDArray[np.float64], NDArray[np.float64]]
 
     def too_long(self, t: NDArray[np.float64]) -> NDArray[np.bool_]:
         """Which steps give panels longer than what lies opposite is far."""
@@ -148,6 +152,10 @@ class _Room:
             # Far out the field is smooth on the scale of the distance already gone.
             gone = (s[:-1] if self.ends.open_end else 1.0 - s[1:]) * whole
             room = np.maximum(room, 0.4 * gone)
+        if len(self.driven[0]):
+            # Away from the signals little charge is left, and it varies slowly.
+            away = _distance_to_pieces(points, *self.driven).min(axis=1)
+            room = np.maximum(room, _AWAY * away)
         return np.diff(s) * whole > _OPPOSITE * room
 
 

@@ -102,6 +102,16 @@ class _Size:
             size = np.minimum(size, small + _GROWTH * shapely.distance(ring, where))
         return size
 
+    def boxes(self, step: float) -> list[tuple[float, float, float, float]]:
+        """Where triangles as small as `step` may be wanted."""
+        out = []
+        for ring, small in self.features:
+            reach = (1.42 * step - small) / _GROWTH
+            if reach > 0:
+                x0, y0, x1, y1 = ring.bounds
+                out.append((x0 - reach, y0 - reach, x1 + reach, y1 + reach))
+        return out
+
     @property
     def smallest(self) -> float:
         return min([small for _, small in self.features], default=self.largest)
@@ -134,11 +144,9 @@ def _lattice(domain: shapely.Geometry, size: _Size) -> FloatArray:
     out = []
     step = size.largest
     while True:
-        xs = np.arange(left, right + step, step)
-        ys = np.arange(low, high + step, step * math.sqrt(0.75))
-        x, y = np.meshgrid(xs, ys)
-        x[1::2] += 0.5 * step
-        points = np.column_stack([x.ravel(), y.ravel()])
+        boxes = [(left, low, right, high)] if step == size.largest else size.boxes(step)
+        found = [_hexagonal(box, (left, low), step) for box in boxes]
+        points = np.unique(np.concatenate(found), axis=0) if found else np.empty((0, 2))
         points = points[shapely.contains_xy(domain, points)]
         if len(points):
             wanted = size.at(points)
@@ -151,6 +159,22 @@ def _lattice(domain: shapely.Geometry, size: _Size) -> FloatArray:
         if step <= size.smallest:
             return np.concatenate(out) if out else np.empty((0, 2))
         step *= 0.5
+
+
+def _hexagonal(
+    box: tuple[float, float, float, float], origin: tuple[float, float], step: float
+) -> FloatArray:
+    """Points of a hexagonal lattice inside a box; the lattice itself hangs on `origin`."""
+    tall = step * math.sqrt(0.75)
+    columns = np.arange(
+        math.floor((box[0] - origin[0]) / step) - 1, math.ceil((box[2] - origin[0]) / step) + 1
+    )
+    rows = np.arange(
+        math.floor((box[1] - origin[1]) / tall), math.ceil((box[3] - origin[1]) / tall) + 1
+    )
+    i, k = np.meshgrid(columns, rows)
+    x = origin[0] + (i + 0.5 * (k % 2)) * step
+    return np.column_stack([x.ravel(), (origin[1] + k * tall).ravel()])
 
 
 def _triangulate(
