@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -11,14 +12,19 @@ from scipy.linalg import lu_factor
 from benchmarks.measure import Figure, median_ms
 from onda.demo import fulmar_project
 from onda.engine.section import solve_section
+from onda.studies import solved_line
 from onda.studies.eye import EYE
-from onda.studies.fit import fit_width
+from onda.studies.fit import FIT, Bounds, FitInputs, fit_width
 from onda.studies.line_inputs import line_inputs
 from onda.studies.path import PATH
 from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, resistor_range
 from onda.studies.resolve import eye_inputs, path_inputs
+from onda.studies.shield import MODE_CHECK, shield_inputs
 from onda.studies.solved_line import solve_line
 from onda.studies.study import Control
+from onda.studies.tolerance import TOLERANCE, ToleranceInputs
+from onda.studies.variations import spread_inputs
+from onda.studies.width_gap_map import WIDTH_GAP_MAP, MapInputs, map_axes
 from onda.verification.runner import public_files, read_case_file
 from onda.verification.topic_section import cross_section
 
@@ -63,9 +69,41 @@ def lines() -> list[Figure]:
         solve_line.cache_clear()
         return fit_width(inputs, 100.0)
 
+    def real_copper() -> object:
+        solve_line.cache_clear()
+        solved_line._copper_of.cache_clear()
+        return solve_line(inputs, True)
+
+    def map_of(points: int) -> Callable[[], object]:
+        widths, gaps = map_axes(inputs.trace.undercut, points)
+        return lambda: WIDTH_GAP_MAP.run(MapInputs(inputs, widths, gaps), control)
+
+    def slow(name: str, promised: float, run: Callable[[], object]) -> Figure:
+        return Figure(name, promised, median_ms(run, times=3, warm=1))
+
+    control = Control()
+    spread = spread_inputs(inputs, design.stackup.spread)
+    boards = ToleranceInputs(spread, 2000, 93.0, 107.0)
+    both = FitInputs(
+        inputs,
+        (Bounds("width", 6e-5, 4e-4), Bounds("gap", 6e-5, 6e-4)),
+        (("z", 100.0), ("common", 32.0)),
+    )
+    bead, cavity = (shield_inputs(design, s) for s in design.shielded)
     return [
         Figure("coated pair while dragged", 40.0, median_ms(drag)),
+        Figure(
+            "coated pair with real copper, DC to 110 GHz",
+            1000.0,
+            median_ms(real_copper, times=3, warm=1),
+        ),
         Figure("fit of the width, coated pair", 200.0, median_ms(fit)),
+        slow("two targets at once, coated pair", 1000.0, lambda: FIT.run(both, control)),
+        slow("width-gap map, 8 x 8 solved, cubic between", 3000.0, map_of(8)),
+        slow("width-gap map, 15 x 15 all solved", 3000.0, map_of(15)),
+        slow("tolerance run, 2000 boards", 10_000.0, lambda: TOLERANCE.run(boards, control)),
+        slow("mode check, round", 10_000.0, lambda: MODE_CHECK.run(bead, control)),
+        slow("mode check, box with trace", 10_000.0, lambda: MODE_CHECK.run(cavity, control)),
     ]
 
 
