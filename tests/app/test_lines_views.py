@@ -7,6 +7,8 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
+from onda.project.build_edits import replace_layer
+from onda.project.edits import set_value
 from tests.app.conftest import type_into
 
 
@@ -125,6 +127,51 @@ def test_height_is_fitted_in_the_build(lines) -> None:
     fit.button.click()
     assert window.settle()
     assert "choose a material near it" in fit.note.text()
+
+
+def choose_structure(stage, key: str) -> None:
+    box = stage.panel.structure
+    box.setCurrentIndex(box.findData(key))
+    box.activated.emit(box.currentIndex())
+
+
+def test_a_class_becomes_another_structure(lines) -> None:
+    window, stage = lines
+    show(window, "memory")
+    choose_structure(stage, "pair")
+    assert window.settle()
+    assert "edge-coupled pair" in stage.surface.remark.text()
+    assert stage.results["L1"].z > 80
+    choose_structure(stage, "group 5")
+    assert window.settle()
+    assert stage.results["L1"].together.names == ("1", "2", "3", "4", "5")
+    choose_structure(stage, "single")
+    assert window.settle()
+    assert stage.results["L1"].together is None
+    show(window, "clocks")
+    choose_structure(stage, "pair")
+    # Paths are routed with it as a single line.
+    assert "needs a single class" in stage.surface.problem.text()
+    assert stage.panel.structure.currentData() == "single"
+
+
+def test_a_pair_that_faces_itself_over_two_layers(lines) -> None:
+    window, stage = lines
+    assert stage.panel.structure.findData("facing L4") == -1
+    project = window.document.project
+    l4 = set_value(project.design.stackup.layer("L4"), role="signal")
+    window.document.edit("Turn L4", replace_layer(project, l4))
+    show(window, "memory")
+    window.selection.choose_element("L3")
+    choose_structure(stage, "facing L4")
+    assert window.settle()
+    assert "broadside pair, between planes" in stage.surface.remark.text()
+    result = stage.results["L3"]
+    assert result.coupling > 0.1
+    assert not window.grab().isNull()
+    type_into(field(stage.form, "Shift").edit, "-120 um")
+    assert window.settle()
+    assert stage.results["L3"].coupling < result.coupling
 
 
 def test_grounds_and_openings_come_and_go(lines) -> None:

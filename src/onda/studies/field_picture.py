@@ -1,4 +1,4 @@
-"""Study `field_picture`: potential and surface densities of a line, for drawing."""
+"""Studies of a line's field for drawing: field lines, potential, surface densities."""
 
 from __future__ import annotations
 
@@ -7,12 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.section.field import potential_grid, surface_densities
+from onda.engine.section.field import field_lines, potential_grid, surface_densities
 from onda.studies.line_inputs import LineInputs
 from onda.studies.solved_line import solve_line
 from onda.studies.study import Control, Study
 
-__all__ = ["FIELD_PICTURE", "FieldPicture", "FieldPictureInputs"]
+__all__ = ["FIELD_LINES", "FIELD_PICTURE", "FieldLines", "FieldPicture", "FieldPictureInputs"]
 
 FloatArray = NDArray[np.float64]
 _ACROSS, _UP = 96, 60
@@ -59,6 +59,22 @@ def _run(inputs: FieldPictureInputs, control: Control) -> FieldPicture:
     return FieldPicture(x, y, grid, *surface_densities(solved.result, volts))
 
 
+@dataclass(frozen=True, slots=True)
+class FieldLines:
+    """Field lines, each (k, 2) metres."""
+
+    lines: tuple[FloatArray, ...]
+
+
+def _run_lines(inputs: LineInputs, control: Control) -> FieldLines:
+    solved = solve_line(inputs, False)
+    count = len(solved.result.signals)
+    volts = np.array([0.5, -0.5]) if solved.pair else np.eye(count)[count // 2]
+    control.progress(0.3)
+    return FieldLines(field_lines(solved.result, volts, count=12 if count > 1 else 18))
+
+
+FIELD_LINES: Study[LineInputs, FieldLines] = Study("field_lines", _run_lines, (FieldLines,))
 FIELD_PICTURE: Study[FieldPictureInputs, FieldPicture] = Study(
     "field_picture", _run, (FieldPicture,)
 )

@@ -1,4 +1,4 @@
-"""Study `impedance`: a class on a layer, its numbers, its curves and its field."""
+"""Study `impedance`: a class on a layer, its numbers and its curves."""
 
 from __future__ import annotations
 
@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 from onda.engine.causality import kramers_kronig_error
 from onda.engine.lines import CapacitancePart, Line
 from onda.engine.section import SectionResult
-from onda.engine.section.field import field_lines
 from onda.engine.section.multiline import line_modes, matched_network
 from onda.studies.line_inputs import LineInputs
 from onda.studies.solved_line import SolvedLine, solve_line
@@ -24,7 +23,7 @@ _LOWEST, _HIGHEST, _POINTS = 1e6, 110e9, 131
 
 @dataclass(frozen=True, slots=True)
 class ImpedanceInputs:
-    """A line and how much is wanted; `fine` False leaves out the field and refines less."""
+    """A line and how much is wanted; `fine` False leaves out real copper and refines less."""
 
     line: LineInputs
     fine: bool = True
@@ -71,7 +70,6 @@ class ImpedanceResult:
     loss_at : dB/m at the class's frequency; loss_parts : copper, roughness, dielectric of it
     error : estimated relative error of C and L
     causality : largest disagreement of loss and delay, as a share (NaN in a quick answer)
-    lines : field lines, each (k, 2) metres
     together : all lines of a pair or group
     notes : what the numbers rest on that may surprise
     """
@@ -104,7 +102,6 @@ class ImpedanceResult:
     loss_parts: tuple[float, float, float]
     error: float
     causality: float
-    lines: tuple[FloatArray, ...]
     together: LinesTogether | None
     notes: tuple[str, ...]
 
@@ -119,13 +116,8 @@ def _run(inputs: ImpedanceInputs, control: Control) -> ImpedanceResult:
     parts = _losses(solved, at)
     s = np.asarray(2j * np.pi * frequency, dtype=np.complex128)
     z, y = solved.line.series_impedance(s), solved.line.shunt_admittance(s)
-    lines: tuple[FloatArray, ...] = ()
     causality = float("nan")
     if inputs.fine:
-        count = len(result.signals)
-        volts = np.array([0.5, -0.5]) if pair else np.eye(count)[count // 2]
-        lines = field_lines(result, volts, count=12 if count > 1 else 18)
-        control.progress(0.8)
         causality = kramers_kronig_error(solved.line, np.geomspace(1e6, 40e9, 16))
     several = len(result.signals) > 1
     middle = len(result.signals) // 2 if not pair else 0
@@ -159,7 +151,6 @@ def _run(inputs: ImpedanceInputs, control: Control) -> ImpedanceResult:
         loss_parts=(float(parts[1][0]), float(parts[2][0]), float(parts[3][0])),
         error=result.error,
         causality=causality,
-        lines=lines,
         together=_together(result) if several else None,
         notes=solved.notes,
     )

@@ -24,8 +24,8 @@ __all__ = ["CopperFit", "copper_impedance", "fit_ladder", "rough_ladder"]
 
 FloatArray = NDArray[np.float64]
 _LOWEST, _HIGHEST = 1e4, 1.1e11
-_PER_DECADE = 2
-_THIN_SKIN = 11.0
+_PER_DECADE = 1.6
+_THIN_SKIN = 9.0
 """Skin depths in the thinnest trace from which on the current is a surface current."""
 _CORNER = 1.0 / 6.0
 """At a corner of 90 degrees surface current grows as r^(-1/3); a skin of depth d leaves out what
@@ -60,7 +60,7 @@ def copper_impedance(
     *,
     plane_below: float,
     plane_above: float,
-    fineness: float = 1.0,
+    fineness: float = 0.8,
 ) -> tuple[FloatArray, NDArray[np.complex128], FloatArray]:
     """Loop impedance by filaments, from DC to where the skin is thin.
 

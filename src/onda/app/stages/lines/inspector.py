@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from onda.app.shell.fields import Heading, NumberRows, label
+from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, label
 from onda.app.shell.form import Form
 from onda.app.stages.base import Context
 from onda.app.stages.lines.fit_panel import FitPanel
@@ -41,7 +41,12 @@ _ROWS: tuple[tuple[str, str, str, float, int, bool], ...] = (
 class LinesInspector(QWidget):
     """Inspector of the Lines stage."""
 
-    def __init__(self, context: Context, fit: Callable[[], None]) -> None:
+    def __init__(
+        self,
+        context: Context,
+        fit: Callable[[], None],
+        structure: Callable[[str], None],
+    ) -> None:
         super().__init__()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 10, 16, 8)
@@ -56,6 +61,13 @@ class LinesInspector(QWidget):
         self.target_note = label("", "secondary")
         line.addWidget(self.target_note)
         layout.addLayout(line)
+        row = QHBoxLayout()
+        row.addWidget(label("Structure"), 1)
+        self.structure = ChoiceBox(context.look)
+        self.structure.setAccessibleName("Structure")
+        self.structure.activated.connect(lambda _: structure(str(self.structure.currentData())))
+        row.addWidget(self.structure)
+        layout.addLayout(row)
         self.form = Form(context.look, context.document)
         layout.addWidget(self.form)
         self.fit = FitPanel(context.look, fit)
@@ -71,6 +83,18 @@ class LinesInspector(QWidget):
         self.numbers = NumberRows(context.look)
         layout.addWidget(self.numbers)
         layout.addStretch(1)
+
+    def show_structures(self, facing: tuple[str, ...], current: str) -> None:
+        """Offer the structures, and the layers that the trace could face."""
+        items = [("single", "single line"), ("pair", "pair, side by side")]
+        items += [(f"facing {x}", f"pair, facing {x}") for x in facing]
+        items += [(f"group {n}", f"group of {n}") for n in (3, 4, 5, 6, 8)]
+        self.structure.blockSignals(True)
+        self.structure.clear()
+        for key, words in items:
+            self.structure.addItem(words, key)
+        self.structure.setCurrentIndex(self.structure.findData(current))
+        self.structure.blockSignals(False)
 
     def show_spread(self, result: SensitivityResult | None) -> None:
         """Show what the spread does."""

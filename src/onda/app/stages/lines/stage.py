@@ -31,7 +31,14 @@ from onda.project.build_edits import replace_layer
 from onda.project.edits import replace_class, set_value
 from onda.project.line_objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
 from onda.project.quantities import Quantity, format_si, parse_quantity, quantity
-from onda.studies.field_picture import FIELD_PICTURE, FieldPicture, FieldPictureInputs
+from onda.project.structure_edits import facing_layers, structure_of, with_structure
+from onda.studies.field_picture import (
+    FIELD_LINES,
+    FIELD_PICTURE,
+    FieldLines,
+    FieldPicture,
+    FieldPictureInputs,
+)
 from onda.studies.fit import FIT, Bounds, FitInputs, FitResult, with_dimension
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
 from onda.studies.line_inputs import line_inputs
@@ -87,7 +94,7 @@ class LinesStage(Stage):
         self.page.views.chosen.connect(lambda _: self._refresh_if_active())
         self.page.fields.chosen.connect(lambda _: self._ask_picture())
         self.page.layers.chosen.connect(context.selection.choose_element)
-        self.panel = LinesInspector(context, self.fit_to_target)
+        self.panel = LinesInspector(context, self.fit_to_target, self._set_structure)
         self.form = self.panel.form
         self.shield = ShieldPage(context, self.ask, self.surface.tell)
         self.shield_panel = ShieldInspector(context, self.surface.tell)
@@ -224,6 +231,9 @@ class LinesStage(Stage):
         self.page.show_several(line_class.kind != "single")
         self.page.impedance.show_kind(trace.gap is not None)
         self.form.set_specs(trace_fields(self, line_class, trace))
+        self.panel.show_structures(
+            facing_layers(self.design.stackup, trace.layer), structure_of(line_class, trace)
+        )
         self.panel.fit.show_kind(pair=line_class.kind == "pair", gap=trace.gap is not None)
         try:
             inputs = line_inputs(self.design, line_class, trace.layer)
@@ -334,6 +344,14 @@ class LinesStage(Stage):
         line_class, trace, kind = self.line_class, self.trace, self.page.fields.current
         if line_class is None or trace is None or kind == "lines":
             self.view.show_picture(None, "lines")
+            if line_class is not None and trace is not None:
+                self.ask(
+                    "field",
+                    FIELD_LINES,
+                    lambda: line_inputs(self.design, line_class, trace.layer),
+                    self._show_lines,
+                    lambda _: None,
+                )
             return
         box = self.view.view_box()
 
@@ -346,6 +364,10 @@ class LinesStage(Stage):
             self.view.show_picture(picture, self.page.fields.current)
 
         self.ask("picture", FIELD_PICTURE, inputs, show, lambda _: None)
+
+    def _show_lines(self, result: FieldLines) -> None:
+        if not self.context.document.in_gesture:
+            self.view.show_field(result.lines)
 
     def _ask_kept(self, line_class: LineClass) -> None:
         shown = {k.id: k for k in self.shown_kept}
@@ -447,8 +469,6 @@ class LinesStage(Stage):
         result = self.results.get(trace.layer)
         if result is not None:
             self.surface.tell("")
-            if not self.context.document.in_gesture:
-                self.view.show_field(result.lines)
             kept = [k[trace.layer] for k in self.kept.values() if trace.layer in k]
             self.panel.show_result(line_class, result, kept[0] if kept else None)
             self.page.impedance.show_result(result, kept)
@@ -573,6 +593,22 @@ class LinesStage(Stage):
         assert line_class is not None
         new = set_value(line_class, **changes)
         self.context.document.edit(name, replace_class(self.context.document.project, new))
+
+    def _set_structure(self, structure: str) -> None:
+        line_class, trace = self.line_class, self.trace
+        assert line_class is not None
+        assert trace is not None
+        try:
+            changed = with_structure(line_class, trace.layer, structure)
+            section_of(line_inputs(self.design, changed, trace.layer))
+            project = replace_class(self.context.document.project, changed)
+            self.context.document.edit(f"Make {line_class.name} a {structure}", project)
+            self.surface.tell("")
+        except OndaError as error:
+            self.surface.tell(str(error))
+            self.panel.show_structures(
+                facing_layers(self.design.stackup, trace.layer), structure_of(line_class, trace)
+            )
 
     def set_trace(self, **changes: Quantity | None) -> None:
         """Change fields of the trace in view; refused with the reason where it cannot be drawn."""
