@@ -44,14 +44,14 @@ def trace_fields(stage: LinesStage, line_class: LineClass, trace: TraceOnLayer) 
     def put(key: str, q: Quantity) -> None:
         if key == "ground_gap" and trace.ground_width is None:
             # Grounds come with a usual width; a gap of nothing takes them away.
-            stage.set_trace(ground_gap=q, ground_width=parse_quantity("600 um", "length"))
+            stage.edits.set_trace(ground_gap=q, ground_width=parse_quantity("600 um", "length"))
         elif key in ("ground_gap", "opening") and q.si == 0:
-            stage.set_trace(
+            stage.edits.set_trace(
                 **({"ground_gap": None, "ground_width": None} if key == "ground_gap" else
                    {"opening": None, "opening_shift": None})
             )  # fmt: skip
         else:
-            stage.set_trace(**{key: q})
+            stage.edits.set_trace(**{key: q})
 
     hidden = set()
     if trace.gap is None:
@@ -80,7 +80,7 @@ def trace_fields(stage: LinesStage, line_class: LineClass, trace: TraceOnLayer) 
             "Target",
             "resistance",
             lambda: stage.line_class.target if stage.line_class else None,
-            lambda q: stage.set_class("Change target", target=q),
+            lambda q: stage.edits.set_class("Change target", target=q),
         )
     )
     specs.append(
@@ -88,7 +88,7 @@ def trace_fields(stage: LinesStage, line_class: LineClass, trace: TraceOnLayer) 
             "Loss at",
             "frequency",
             lambda: stage.line_class.loss_at if stage.line_class else None,
-            lambda q: stage.set_class("Change frequency", loss_at=q),
+            lambda q: stage.edits.set_class("Change frequency", loss_at=q),
         )
     )
     return specs

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 from PyQt6.QtWidgets import QStackedWidget
 
 from onda.app.plots.curves import CurvePlot, Limit
 from onda.app.shell.rows import Row
 from onda.app.stages.base import Context, Stage, scrolled
+from onda.app.stages.lines.class_edits import ClassEdits
 from onda.app.stages.lines.class_page import ClassPage
+from onda.app.stages.lines.class_studies import ClassStudies
 from onda.app.stages.lines.drawing import (
-    layer_of_slab,
     make_drawing,
     section_of,
     structure_in_words,
@@ -26,42 +27,17 @@ from onda.app.stages.lines.sheet_page import SheetInspector, SheetPage
 from onda.app.stages.lines.shield_page import ShieldInspector, ShieldPage
 from onda.engine.section.geometry import CrossSection
 from onda.errors import OndaError
-from onda.project.build import EtchLimit, PriceStep
-from onda.project.build_edits import replace_layer
-from onda.project.edits import replace_class, set_value
 from onda.project.line_objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
-from onda.project.quantities import Quantity, format_si, parse_quantity, quantity
-from onda.project.structure_edits import facing_layers, structure_of, with_structure
-from onda.studies.field_picture import (
-    FIELD_LINES,
-    FIELD_PICTURE,
-    FieldLines,
-    FieldPicture,
-    FieldPictureInputs,
-)
-from onda.studies.fit import FIT, Bounds, FitInputs, FitResult, with_dimension
-from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
+from onda.project.quantities import format_si
+from onda.project.structure_edits import facing_layers, structure_of
+from onda.studies.impedance import ImpedanceResult
 from onda.studies.line_inputs import line_inputs
 from onda.studies.margins import Margin, Measured, State, margin_of, measure_line
-from onda.studies.sensitivity import SENSITIVITY
 from onda.studies.shield import mode_sentence
-from onda.studies.study import key_of
-from onda.studies.tolerance import TOLERANCE, ToleranceInputs, ToleranceResult
-from onda.studies.variations import spread_inputs
-from onda.studies.width_gap_map import WIDTH_GAP_MAP, MapInputs, MapResult, map_axes
-from onda.studies.width_sweep import WIDTH_SWEEP, WidthSweepInputs, WidthSweepResult, width_range
+from onda.studies.tolerance import ToleranceResult
+from onda.studies.width_sweep import WidthSweepResult
 
 __all__ = ["LinesStage"]
-
-
-_MAP_POINTS = 8
-"""Widths and gaps that are solved for the map once it is filled."""
-_FIT_RANGES = {
-    "width": (50e-6, 2e-3),
-    "gap": (50e-6, 2e-3),
-    "height": (20e-6, 2e-3),
-    "Dk": (1.5, 12.0),
-}
 
 
 class LinesStage(Stage):
@@ -73,6 +49,7 @@ class LinesStage(Stage):
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         look = context.look
+        self.studies, self.edits = ClassStudies(self), ClassEdits(self)
         self.results: dict[str, ImpedanceResult] = {}
         self.problems: dict[str, str] = {}
         self.kept: dict[str, dict[str, ImpedanceResult]] = {}
@@ -86,15 +63,15 @@ class LinesStage(Stage):
         self.view: SectionView = self.page.section
         self.view.drag_began.connect(context.document.begin_gesture)
         self.view.drag_ended.connect(context.document.end_gesture)
-        self.view.edge_dragged.connect(self._dragged)
-        self.view.typed.connect(self._typed)
+        self.view.edge_dragged.connect(self.edits.dragged)
+        self.view.typed.connect(self.edits.typed)
         self.map.drag_began.connect(context.document.begin_gesture)
         self.map.drag_ended.connect(context.document.end_gesture)
-        self.map.point_dragged.connect(self._dragged_on_map)
+        self.map.point_dragged.connect(self.edits.dragged_on_map)
         self.page.views.chosen.connect(lambda _: self._refresh_if_active())
-        self.page.fields.chosen.connect(lambda _: self._ask_picture())
+        self.page.fields.chosen.connect(lambda _: self.studies.ask_picture())
         self.page.layers.chosen.connect(context.selection.choose_element)
-        self.panel = LinesInspector(context, self.fit_to_target, self._set_structure)
+        self.panel = LinesInspector(context, self.edits.fit_to_target, self.edits.set_structure)
         self.form = self.panel.form
         self.shield = ShieldPage(context, self.ask, self.surface.tell)
         self.shield_panel = ShieldInspector(context, self.surface.tell)
@@ -239,203 +216,21 @@ class LinesStage(Stage):
             inputs = line_inputs(self.design, line_class, trace.layer)
             drawing = make_drawing(self.design, inputs, trace)
         except OndaError as error:
-            self._fail(str(error))
+            self.show_problem(str(error))
             return
         self.surface.remark.setText(structure_in_words(inputs, drawing.plane_names))
         self.view.show_drawing(drawing, self._kept_sections(line_class, trace))
-        self._ask(line_class, trace)
+        self.studies.ask(line_class, trace)
 
     # -- asking -----------------------------------------------------------------------------------
 
-    def _ask(self, line_class: LineClass, trace: TraceOnLayer) -> None:
-        in_gesture = self.context.document.in_gesture
-        if in_gesture:
-            self.view.show_field(())
-            self.view.show_picture(None, "lines")
-
-        def inputs(layer: str, fine: bool) -> ImpedanceInputs:
-            return ImpedanceInputs(line_inputs(self.design, line_class, layer), fine)
-
-        def show(layer: str, result: ImpedanceResult) -> None:
-            self.results[layer] = result
-            self.problems.pop(layer, None)
-            self._draw()
-            if not in_gesture:
-                self.context.standing.note()
-
-        def fine(layer: str) -> None:
-            self.ask(
-                "now",
-                IMPEDANCE,
-                lambda: inputs(layer, True),
-                lambda r: show(layer, r),
-                self._fail,
-            )
-
-        def rough(layer: str, result: ImpedanceResult) -> None:
-            # The quick answer stands until the one with real copper is there.
-            if self.trace is not None and self.trace.layer == layer:
-                show(layer, result)
-
-        if in_gesture or not self._is_known(lambda: inputs(trace.layer, True)):
-            self.ask(
-                "quick",
-                IMPEDANCE,
-                lambda: inputs(trace.layer, False),
-                lambda r: rough(trace.layer, r),
-                self._fail,
-            )
-        if in_gesture:
-            return
-        fine(trace.layer)
-        for other in line_class.on:
-            if other.layer != trace.layer:
-                self.ask(
-                    f"layer-{other.layer}",
-                    IMPEDANCE,
-                    lambda layer=other.layer: inputs(layer, True),
-                    lambda r, layer=other.layer: show(layer, r),
-                    lambda _: None,
-                )
-        self._ask_kept(line_class)
-        self.ask(
-            "spread",
-            SENSITIVITY,
-            lambda: spread_inputs(
-                line_inputs(self.design, line_class, trace.layer), self.design.stackup.spread
-            ),
-            self.panel.show_spread,
-            lambda _: self.panel.show_spread(None),
-        )
-        if trace.gap is not None:
-            self._ask_map(line_class, trace, 4)
-        else:
-            self._ask_sweep(line_class, trace)
-        if self.page.views.current == "spread":
-            self._ask_tolerance(line_class, trace)
-        self._ask_picture()
-
-    def _is_known(self, inputs: Callable[[], ImpedanceInputs]) -> bool:
-        """Whether the fine answer is at hand, so that no quick one is needed."""
-        try:
-            key = key_of(IMPEDANCE.name, inputs())
-        except OndaError:
-            return True
-        return self.context.desk.runner.cache.get(key, IMPEDANCE.result_types) is not None
-
-    def _ask_tolerance(self, line_class: LineClass, trace: TraceOnLayer) -> None:
-        low, high = self._band(line_class, trace.layer)
-
-        def inputs() -> ToleranceInputs:
-            line = line_inputs(self.design, line_class, trace.layer)
-            return ToleranceInputs(
-                spread_inputs(line, self.design.stackup.spread), low=low, high=high
-            )
-
-        def show(result: ToleranceResult) -> None:
-            self.tolerance = result
-            self.page.spread.show_result(result, low, high)
-
-        self.page.spread.show_running()
-        self.ask("tolerance", TOLERANCE, inputs, show, self.page.spread.show_problem)
-
-    def _ask_picture(self) -> None:
-        """Ask for potential or densities where they are to be shown."""
-        line_class, trace, kind = self.line_class, self.trace, self.page.fields.current
-        if line_class is None or trace is None or kind == "lines":
-            self.view.show_picture(None, "lines")
-            if line_class is not None and trace is not None:
-                self.ask(
-                    "field",
-                    FIELD_LINES,
-                    lambda: line_inputs(self.design, line_class, trace.layer),
-                    self._show_lines,
-                    lambda _: None,
-                )
-            return
-        box = self.view.view_box()
-
-        def inputs() -> FieldPictureInputs:
-            line = line_inputs(self.design, line_class, trace.layer)
-            # Rounded, so that a window of nearly the same size finds the same picture.
-            return FieldPictureInputs(line, *(round(v, 5) for v in box))
-
-        def show(picture: FieldPicture) -> None:
-            self.view.show_picture(picture, self.page.fields.current)
-
-        self.ask("picture", FIELD_PICTURE, inputs, show, lambda _: None)
-
-    def _show_lines(self, result: FieldLines) -> None:
-        if not self.context.document.in_gesture:
-            self.view.show_field(result.lines)
-
-    def _ask_kept(self, line_class: LineClass) -> None:
-        shown = {k.id: k for k in self.shown_kept}
-        for gone in set(self.kept) - set(shown):
-            del self.kept[gone]
-        for identifier, state in shown.items():
-            then = next((c for c in state.design.line_classes if c.id == line_class.id), None)
-            for trace in then.on if then else ():
-
-                def show(r: ImpedanceResult, i: str = identifier, layer: str = trace.layer) -> None:
-                    self.kept.setdefault(i, {})[layer] = r
-                    self._draw()
-
-                def inputs(
-                    d: object = state.design, c: object = then, layer: str = trace.layer
-                ) -> ImpedanceInputs:
-                    return ImpedanceInputs(line_inputs(d, c, layer))  # type: ignore[arg-type]
-
-                self.ask(
-                    f"kept-{identifier}-{trace.layer}", IMPEDANCE, inputs, show, lambda _: None
-                )
-
-    def _ask_sweep(self, line_class: LineClass, trace: TraceOnLayer) -> None:
-        def inputs() -> WidthSweepInputs:
-            line = line_inputs(self.design, line_class, trace.layer)
-            widths = width_range(line.trace.undercut)
-            # The present width does not matter, so the sweep is found in the cache again.
-            fixed = with_dimension(line, "width", widths[0])
-            return WidthSweepInputs(fixed, widths)
-
-        def show(result: WidthSweepResult) -> None:
-            self.sweep = result
-            self._draw_sweep()
-
-        self.ask("sweep", WIDTH_SWEEP, inputs, show, lambda _: None)
-
-    def _ask_map(self, line_class: LineClass, trace: TraceOnLayer, points: int) -> None:
-        """Ask for the map, first coarse, then fine."""
-
-        def inputs() -> MapInputs:
-            line = line_inputs(self.design, line_class, trace.layer)
-            widths, gaps = map_axes(line.trace.undercut, points)
-            # The present width and gap do not matter, so the map is found in the cache again.
-            narrow = with_dimension(line, "width", widths[0])
-            fixed = with_dimension(narrow, "gap", gaps[0])
-            return MapInputs(fixed, widths, gaps)
-
-        def show(result: MapResult) -> None:
-            self.map.show_map(result, line_class.target.si, self._band(line_class, trace.layer))
-            if points < _MAP_POINTS:
-                self._ask_map(line_class, trace, _MAP_POINTS)
-
-        self.map.show_limits(*self._made(trace.layer))
-        self.ask("map", WIDTH_GAP_MAP, inputs, show, lambda _: None)
-
-    def _made(self, layer: str) -> tuple[EtchLimit | None, tuple[PriceStep, ...]]:
-        """What the fabricator can etch on a layer, and the price steps."""
-        made = self.design.stackup.fabrication
-        copper = self.design.stackup.place(layer).copper
-        return made.limit_for(copper.thickness.si), made.steps
-
-    def _band(self, line_class: LineClass, layer: str) -> tuple[float, float]:
+    def band(self, line_class: LineClass, layer: str) -> tuple[float, float]:
         """What the class may be on a layer: its requirement, else a tenth around its target."""
         limits = [v for v, _ in self._impedance_limits(line_class, layer)]
         target = line_class.target.si
         return (limits[0], limits[1]) if len(limits) == 2 else (0.9 * target, 1.1 * target)
 
-    def _fail(self, message: str) -> None:
+    def show_problem(self, message: str) -> None:
         self.surface.tell(message)
         self.view.show_field(())
         trace = self.trace
@@ -462,7 +257,7 @@ class LinesStage(Stage):
                 continue
         return out
 
-    def _draw(self) -> None:
+    def draw(self) -> None:
         line_class, trace = self.line_class, self.trace
         if line_class is None or trace is None:
             return
@@ -475,7 +270,7 @@ class LinesStage(Stage):
             self.page.lengths.show_result(result, kept)
             self.page.coupling.show_lines(result.together)
             self.page.together.show_lines(result.together)
-        self._draw_sweep()
+        self.draw_sweep()
         self._draw_layers(line_class, trace)
         self.margins_changed.emit()
 
@@ -483,7 +278,7 @@ class LinesStage(Stage):
         states = {m.where: m.state for m in self.margins()[1] if m.title.startswith("Impedance")}
         rows = []
         for o in line_class.on:
-            low, high = self._band(line_class, o.layer)
+            low, high = self.band(line_class, o.layer)
             result = self.results.get(o.layer)
             state = states.get(o.layer)
             if state is None and result is not None:
@@ -492,7 +287,7 @@ class LinesStage(Stage):
             rows.append(LayerRow(o.layer, f"{shape} µm", low, high, state, result))
         self.page.layers.show_rows(rows, trace.layer)
 
-    def _draw_sweep(self) -> None:
+    def draw_sweep(self) -> None:
         line_class, trace = self.line_class, self.trace
         if line_class is None or trace is None:
             return
@@ -586,135 +381,3 @@ class LinesStage(Stage):
         return "this line"
 
     # -- editing ----------------------------------------------------------------------------------
-
-    def set_class(self, name: str, **changes: object) -> None:
-        """Change fields of the class in view."""
-        line_class = self.line_class
-        assert line_class is not None
-        new = set_value(line_class, **changes)
-        self.context.document.edit(name, replace_class(self.context.document.project, new))
-
-    def _set_structure(self, structure: str) -> None:
-        line_class, trace = self.line_class, self.trace
-        assert line_class is not None
-        assert trace is not None
-        try:
-            changed = with_structure(line_class, trace.layer, structure)
-            section_of(line_inputs(self.design, changed, trace.layer))
-            project = replace_class(self.context.document.project, changed)
-            self.context.document.edit(f"Make {line_class.name} a {structure}", project)
-            self.surface.tell("")
-        except OndaError as error:
-            self.surface.tell(str(error))
-            self.panel.show_structures(
-                facing_layers(self.design.stackup, trace.layer), structure_of(line_class, trace)
-            )
-
-    def set_trace(self, **changes: Quantity | None) -> None:
-        """Change fields of the trace in view; refused with the reason where it cannot be drawn."""
-        line_class, trace = self.line_class, self.trace
-        assert line_class is not None
-        assert trace is not None
-        new = set_value(trace, **changes)
-        on = tuple(new if o.layer == trace.layer else o for o in line_class.on)
-        changed = set_value(line_class, on=on)
-        # A trace that cannot be drawn is refused here, with the reason, and nothing is lost.
-        section_of(line_inputs(self.design, changed, trace.layer))
-        what = ", ".join(changes)
-        self.set_class(f"Change {what} on {trace.layer}", on=on)
-
-    def _dragged(self, what: str, metres: float) -> None:
-        try:
-            self.set_trace(**{what: quantity(metres, "length", "um", 6)})
-        except OndaError as error:
-            self.surface.tell(str(error))
-
-    def _dragged_on_map(self, width: float, gap: float) -> None:
-        try:
-            self.set_trace(
-                width=quantity(width, "length", "um", 6), gap=quantity(gap, "length", "um", 6)
-            )
-        except OndaError as error:
-            self.surface.tell(str(error))
-
-    def _typed(self, key: str, content: str) -> None:
-        line_class, trace = self.line_class, self.trace
-        if line_class is None or trace is None:
-            return
-        try:
-            typed = parse_quantity(content, "length", "um")
-            if key in ("width", "gap"):
-                self.set_trace(**{key: typed})
-            elif key == "thickness":
-                self._set_layer(self.design.stackup.place(trace.layer).copper.id, typed)
-            else:
-                inputs = line_inputs(self.design, line_class, trace.layer)
-                self._set_layer(layer_of_slab(self.design, inputs, trace.layer, key), typed)
-            self.surface.tell("")
-        except OndaError as error:
-            self.surface.tell(str(error))
-
-    def _set_layer(self, layer: str, thickness: Quantity) -> None:
-        project = self.context.document.project
-        new = set_value(project.design.stackup.layer(layer), thickness=thickness)
-        self.context.document.edit(f"Change thickness of {layer}", replace_layer(project, new))
-
-    def fit_to_target(self) -> None:
-        """Find what gives the class's target, or both of two, and set it."""
-        line_class, trace = self.line_class, self.trace
-        if line_class is None or trace is None:
-            return
-        self.panel.fit.tell("")
-        names = self.panel.fit.unknowns
-        targets: list[tuple[str, float]] = [("z", line_class.target.si)]
-        if len(names) == 2:
-            result = self.results.get(trace.layer)
-            common = self.panel.fit.common
-            if common is None and result is not None:
-                common = quantity(result.z_common, "resistance")
-            if common is None:
-                return
-            targets.append(("common", common.si))
-
-        def inputs() -> FitInputs:
-            limit, _ = self._made(trace.layer)
-            bounds = []
-            for name in names:
-                low, high = _FIT_RANGES[name]
-                if limit is not None and name in ("width", "gap"):
-                    low = limit.width.si if name == "width" else limit.gap.si
-                if name == "width":
-                    copper = self.design.stackup.place(trace.layer).copper
-                    low = max(low, 2.05 * copper.undercut.si)
-                bounds.append(Bounds(name, low, high))
-            line = line_inputs(self.design, line_class, trace.layer)
-            return FitInputs(line, tuple(bounds), tuple(targets))
-
-        self.ask("fit", FIT, inputs, self._take_fit, self.panel.fit.tell)
-
-    def _take_fit(self, result: FitResult) -> None:
-        trace, line_class = self.trace, self.line_class
-        assert trace is not None
-        assert line_class is not None
-        try:
-            changes = {
-                name: quantity(round(value * 1e7) * 1e-7, "length", "um", 6)
-                for name, value in zip(result.names, result.values, strict=True)
-                if name in ("width", "gap")
-            }
-            if changes:
-                self.set_trace(**changes)
-            inputs = line_inputs(self.design, line_class, trace.layer)
-            if "height" in result.names:
-                whole = sum(s.thickness for s in inputs.below)
-                key = f"slab:{whole - inputs.below[0].thickness:.9f}"
-                layer = layer_of_slab(self.design, inputs, trace.layer, key)
-                wanted = inputs.below[0].thickness + result.values[0] - whole
-                self._set_layer(layer, quantity(wanted, "length", "um", 6))
-            if "Dk" in result.names:
-                self.panel.fit.tell(
-                    f"Dk {result.values[0]:.3f} at the class's frequency would reach "
-                    f"{result.reached[0]:.2f} Ω: choose a material near it in Stackup"
-                )
-        except OndaError as error:
-            self.panel.fit.tell(str(error))
