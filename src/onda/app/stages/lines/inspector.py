@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -132,7 +133,8 @@ class LinesInspector(QWidget):
             (f"  of it {name}", f"{value:.1f}", "dB/m", "") for name, value in parts
         ]
         self.numbers.set_rows(rows)
-        if pair:
+        # Just after a class became a pair the old result still stands here for a moment.
+        if pair and math.isfinite(result.z_common):
             self.fit.show_common(quantity(result.z_common, "resistance"))
         self.notes.setText("  ".join(result.notes))
         self.notes.setVisible(bool(result.notes))
