@@ -108,7 +108,7 @@ def gestures() -> list[Figure]:
         before = lines.results["L1"]
         taken.append(
             one(
-                lambda width=width: lines._dragged("width", width),
+                lambda width=width: lines.edits.dragged("width", width),
                 lambda before=before: lines.results["L1"] is not before,
             )
         )

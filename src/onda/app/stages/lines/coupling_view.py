@@ -30,6 +30,8 @@ class CouplingView(QWidget):
         line.setSpacing(16)
         left = QVBoxLayout()
         self.sentence = label("", "heading")
+        # A long sentence must not take the room of what stands beside.
+        self.sentence.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         left.addWidget(self.sentence)
         self.plot = CurvePlot(look, x_unit="mm", y_unit="%", axis_width=40)
         left.addWidget(self.plot, 1)

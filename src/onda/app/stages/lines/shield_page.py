@@ -164,9 +164,7 @@ class ShieldPage(QWidget):
         t = self._context.look.t
         curves = []
         for k, m in enumerate(result.modes):
-            known = np.isfinite(m.beta)
-            x = np.concatenate([[m.cut_off / 1e9], result.frequency[known] / 1e9])
-            y = np.concatenate([[0.0], m.beta[known] / 1e3])
+            x, y = _dispersion(m, result.frequency)
             strong = k == self.chosen
             color = t.sea if strong else t.unknown
             curves.append(
@@ -231,6 +229,15 @@ class ShieldPage(QWidget):
             ),
         )
         self.window_note.setText(_window_words(sizes, shielded))
+
+
+def _dispersion(mode: GuidedMode, frequency: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """GHz and rad/mm of a mode from its cut-off up; beta squared is nearly straight in f^2."""
+    known = np.isfinite(mode.beta)
+    at = np.concatenate([[mode.cut_off], frequency[known]]) ** 2
+    squares = np.concatenate([[0.0], mode.beta[known] ** 2])
+    f = np.linspace(mode.cut_off, float(frequency[-1]), 60)
+    return f / 1e9, np.sqrt(np.interp(f**2, at, squares)) / 1e3
 
 
 def _window_words(sizes: SizeSweepResult, shielded: ShieldedSection) -> str:

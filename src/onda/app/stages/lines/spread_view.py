@@ -78,6 +78,8 @@ class SpreadView(QWidget):
         line.setSpacing(16)
         left = QVBoxLayout()
         self.sentence = label("", "heading")
+        # A long sentence must not take the room of what stands beside.
+        self.sentence.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         left.addWidget(self.sentence)
         self.plot = CurvePlot(look, x_unit="Ω", y_unit="", axis_width=36)
         left.addWidget(self.plot, 1)
