@@ -19,6 +19,8 @@ from onda.errors import NotPhysical
 __all__ = ["CapacitancePart", "Ladder", "Line", "lossless_line"]
 
 ComplexArray = NDArray[np.complex128]
+_FAR = 1e5
+"""A pole this many times above a frequency is a plain inductor there, to a hundred-thousandth."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,10 +50,13 @@ class Ladder:
     def impedance(self, s: ComplexArray) -> ComplexArray:
         """Z at complex frequencies s (any shape, rad/s)."""
         s = np.asarray(s, dtype=complex)
-        total = np.zeros(s.shape, dtype=complex)
-        for pole, r in zip(self.poles, self.resistances, strict=True):
-            total += r * s / (s + pole)
-        return total
+        poles, r = np.array(self.poles), np.array(self.resistances)
+        # Poles far above act as plain inductors; most of a fit's poles are such for one signal.
+        far = poles > _FAR * float(np.abs(s).max(initial=0.0))
+        total = s * float(np.sum(r[far] / poles[far]))
+        for pole, resistance in zip(poles[~far].tolist(), r[~far].tolist(), strict=True):
+            total += resistance * s / (s + pole)
+        return np.asarray(total)
 
 
 @dataclass(frozen=True, slots=True)

@@ -204,7 +204,16 @@ def _roughened(inputs: LineInputs, smooth: Line, losses: Resistance) -> Line:
             k = float(_of_mode(inputs, share))
             if k > 0:
                 ladders.append(rough_ladder(k, make(rz), inputs.resistivity))
-    return replace(smooth, ladders=(*smooth.ladders, *(x for x in ladders if x.poles)))
+    return replace(smooth, ladders=(*smooth.ladders, *_joined(ladders)))
+
+
+def _joined(ladders: list[Ladder]) -> tuple[Ladder, ...]:
+    """All ladders as one: those of roughness share their poles."""
+    sums: dict[float, float] = {}
+    for ladder in ladders:
+        for pole, r in zip(ladder.poles, ladder.resistances, strict=True):
+            sums[pole] = sums.get(pole, 0.0) + r
+    return (Ladder(tuple(sums), tuple(sums.values())),) if sums else ()
 
 
 def _faces(rough: Rough) -> dict[str, float]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from PyQt6.QtWidgets import QStackedWidget
+from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from onda.app.plots.curves import CurvePlot, Limit
 from onda.app.shell.rows import Row
@@ -70,21 +70,14 @@ class LinesStage(Stage):
         self.map.point_dragged.connect(self.edits.dragged_on_map)
         self.page.views.chosen.connect(lambda _: self._refresh_if_active())
         self.page.fields.chosen.connect(lambda _: self.studies.ask_picture())
-        self.page.layers.chosen.connect(context.selection.choose_element)
+        self.page.layer_chosen.connect(context.selection.choose_element)
         self.panel = LinesInspector(context, self.edits.fit_to_target, self.edits.set_structure)
         self.form = self.panel.form
-        self.shield = ShieldPage(context, self.ask, self.surface.tell)
-        self.shield_panel = ShieldInspector(context, self.surface.tell)
-        self.sheet = SheetPage(context, self.ask, self.surface.tell)
-        self.sheet_panel = SheetInspector(context, self.surface.tell)
+        self._shield: tuple[ShieldPage, ShieldInspector] | None = None
+        self._sheet: tuple[SheetPage, SheetInspector] | None = None
         self._pages, self._panels = QStackedWidget(), QStackedWidget()
-        for page, panel in (
-            (self.page, self.panel),
-            (self.shield, self.shield_panel),
-            (self.sheet, self.sheet_panel),
-        ):
-            self._pages.addWidget(page)
-            self._panels.addWidget(scrolled(panel))
+        self._panel_of: dict[QWidget, QWidget] = {}
+        self._add_page(self.page, self.panel)
         self.surface.body.addWidget(self._pages, 1)
         self.inspector = self._panels
 
@@ -164,20 +157,62 @@ class LinesStage(Stage):
             self.surface.title.setText("Lines")
             self.surface.remark.setText("There is no line class yet.")
 
-    def _turn_to(self, index: int, title: str, remark: str) -> None:
-        self._pages.setCurrentIndex(index)
-        self._panels.setCurrentIndex(index)
+    def _add_page(self, page: QWidget, panel: QWidget) -> None:
+        area = scrolled(panel)
+        self._pages.addWidget(page)
+        self._panels.addWidget(area)
+        self._panel_of[page] = area
+
+    @property
+    def shield(self) -> ShieldPage:
+        """The page of shielded sections, made when the first one is looked at."""
+        return self._shield_parts()[0]
+
+    @property
+    def shield_panel(self) -> ShieldInspector:
+        """Its inspector."""
+        return self._shield_parts()[1]
+
+    def _shield_parts(self) -> tuple[ShieldPage, ShieldInspector]:
+        if self._shield is None:
+            tell = self.surface.tell
+            page = ShieldPage(self.context, self.ask, tell)
+            self._shield = (page, ShieldInspector(self.context, tell))
+            self._add_page(*self._shield)
+        return self._shield
+
+    @property
+    def sheet(self) -> SheetPage:
+        """The page of data-sheet lines, made when the first one is looked at."""
+        return self._sheet_parts()[0]
+
+    @property
+    def sheet_panel(self) -> SheetInspector:
+        """Its inspector."""
+        return self._sheet_parts()[1]
+
+    def _sheet_parts(self) -> tuple[SheetPage, SheetInspector]:
+        if self._sheet is None:
+            tell = self.surface.tell
+            page = SheetPage(self.context, self.ask, tell)
+            self._sheet = (page, SheetInspector(self.context, tell))
+            self._add_page(*self._sheet)
+        return self._sheet
+
+    def _turn_to(self, page: QWidget, title: str, remark: str) -> None:
+        self._pages.setCurrentWidget(page)
+        self._panels.setCurrentWidget(self._panel_of[page])
         self.surface.title.setText(title)
         self.surface.remark.setText(remark)
 
     def _show_shield(self, shielded: ShieldedSection) -> None:
-        self._turn_to(1, shielded.name, "mode check of a closed section")
+        self._turn_to(self.shield, shielded.name, "mode check of a closed section")
         self.shield.show_section(shielded)
         self.shield_panel.show_section(shielded, self.shield.result)
         self.margins_changed.emit()
 
     def _show_sheet(self, line: SheetLine) -> None:
-        self._turn_to(2, line.name, line.source or "known from a data sheet")
+        self._turn_to(self.sheet, line.name, line.source or "known from a data sheet")
         self.sheet.show_line(line)
         self.sheet_panel.show_line(line, self.sheet.result)
         self.margins_changed.emit()
@@ -204,7 +239,7 @@ class LinesStage(Stage):
             self.kept.clear()
             self.sweep = self.tolerance = None
             self._results_of = line_class.id
-        self._turn_to(0, f"{line_class.name} on {trace.layer}", "")
+        self._turn_to(self.page, f"{line_class.name} on {trace.layer}", "")
         self.page.show_several(line_class.kind != "single")
         self.page.impedance.show_kind(trace.gap is not None)
         self.form.set_specs(trace_fields(self, line_class, trace))
@@ -239,8 +274,7 @@ class LinesStage(Stage):
             self.results.pop(trace.layer, None)
             self.problems[trace.layer] = message
         self.panel.show_nothing()
-        self.page.impedance.clear()
-        self.page.lengths.show_result(None, ())
+        self.page.clear()
         self.margins_changed.emit()
 
     # -- drawing ----------------------------------------------------------------------------------
@@ -266,10 +300,7 @@ class LinesStage(Stage):
             self.surface.tell("")
             kept = [k[trace.layer] for k in self.kept.values() if trace.layer in k]
             self.panel.show_result(line_class, result, kept[0] if kept else None)
-            self.page.impedance.show_result(result, kept)
-            self.page.lengths.show_result(result, kept)
-            self.page.coupling.show_lines(result.together)
-            self.page.together.show_lines(result.together)
+            self.page.show_result(result, kept)
         self.draw_sweep()
         self._draw_layers(line_class, trace)
         self.margins_changed.emit()
@@ -285,7 +316,7 @@ class LinesStage(Stage):
                 state = State.HOLDS if low <= result.z <= high else State.FAILS
             shape = f"{o.width.si * 1e6:.0f}" + (f"/{o.gap.si * 1e6:.0f}" if o.gap else "")
             rows.append(LayerRow(o.layer, f"{shape} µm", low, high, state, result))
-        self.page.layers.show_rows(rows, trace.layer)
+        self.page.show_layers(rows, trace.layer)
 
     def draw_sweep(self) -> None:
         line_class, trace = self.line_class, self.trace
@@ -375,9 +406,9 @@ class LinesStage(Stage):
         return "this class", shown, kept
 
     def _words_below(self) -> str:
-        subject, result = self.subject, self.shield.result
-        if isinstance(subject, ShieldedSection) and result is not None:
-            return mode_sentence(result, subject.up_to.si)
+        subject = self.subject
+        if isinstance(subject, ShieldedSection) and self.shield.result is not None:
+            return mode_sentence(self.shield.result, subject.up_to.si)
         return "this line"
 
     # -- editing ----------------------------------------------------------------------------------

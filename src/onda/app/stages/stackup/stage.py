@@ -99,12 +99,9 @@ class StackupStage(Stage):
         self.remarks = RemarkLines(look)
         self.remarks.chosen.connect(self._go_to_remark)
         self.view.hovered.connect(self.remarks.show_readout)
-        self.materials = MaterialsPage(context)
-        self.materials.wanted.connect(self._use_material)
-        self.materials.left.connect(lambda: self.pages.setCurrentWidget(self.view))
+        self._materials: MaterialsPage | None = None
         self.pages = QStackedWidget()
         self.pages.addWidget(self.view)
-        self.pages.addWidget(self.materials)
         self.surface.body.addWidget(self.pages, 1)
         self.surface.body.addWidget(self.remarks)
         self.panel = StackupInspector(context, self._acts())
@@ -144,6 +141,16 @@ class StackupStage(Stage):
 
     def _mirror(self) -> None:
         self.edits.edit("Mirror build", mirror_build)
+
+    @property
+    def materials(self) -> MaterialsPage:
+        """The page of materials, made when it is first looked at."""
+        if self._materials is None:
+            self._materials = MaterialsPage(self.context)
+            self._materials.wanted.connect(self._use_material)
+            self._materials.left.connect(lambda: self.pages.setCurrentWidget(self.view))
+            self.pages.addWidget(self._materials)
+        return self._materials
 
     # -- what is in view --------------------------------------------------------------------------
 
