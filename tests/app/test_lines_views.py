@@ -24,7 +24,7 @@ def field(form, title: str):
 
 def show(window, name: str) -> None:
     window.selection.choose(name, "lines")
-    assert window.settle(60_000)
+    assert window.settle()
 
 
 def test_tolerance_run(lines) -> None:
@@ -216,10 +216,10 @@ def test_mode_check_in_the_window(lines) -> None:
     assert not window.grab().isNull()
     assert "Usable up to 5.67 mm" in page.window_note.text()
     type_into(field(stage.shield_panel.form, "Wall width").edit, "9 mm")
-    assert window.settle(60_000)
+    assert window.settle()
     assert "make the shield smaller" in page.sentence.text()
     window.undo()
-    assert window.settle(60_000)
+    assert window.settle()
     assert "40.5 GHz" in page.sentence.text()
 
 
@@ -231,7 +231,7 @@ def test_a_shield_that_cannot_be(lines) -> None:
     assert "touches shield" in stage.surface.problem.text()
     assert stage.shield.result is None
     window.undo()
-    assert window.settle(60_000)
+    assert window.settle()
     assert stage.surface.problem.text() == ""
 
 
@@ -243,7 +243,7 @@ def test_drawn_outlines_are_read(lines, tmp_path) -> None:
     rows += [f"wall,shield,{x},{y}," for x, y in ((0, 0), (3, 0), (3, 1.3), (0, 1.3))]
     path.write_text("\n".join(rows))
     stage.shield_panel.read_outlines(path)
-    assert window.settle(60_000)
+    assert window.settle()
     assert window.document.project.design.shielded[0].shape == "drawn"
     assert "Nothing travels below 50.0 GHz" in stage.shield.sentence.text()
     path.write_text("body,role\n")

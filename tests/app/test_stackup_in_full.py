@@ -72,7 +72,7 @@ def test_a_boundary_is_dragged(stackup) -> None:
 def test_fit_all_sets_what_can_be_made(stackup) -> None:
     window, stage = stackup
     stage.fit_all()
-    assert window.settle(60_000)
+    assert window.settle()
     design = window.document.project.design
     assert design.line_class("uplink-pairs").trace_on("L3").width.si == pytest.approx(
         123e-6, abs=2e-6

@@ -341,7 +341,7 @@ class MainWindow(QMainWindow):
                 action.triggered.connect(lambda _, act=act: act())
         menu.popup(point)
 
-    def settle(self, milliseconds: int = 20_000) -> bool:
+    def settle(self, milliseconds: int = 90_000) -> bool:
         """Wait, with events running, until nothing is under way; for the tour and for tests."""
         loop = QApplication.instance()
         waited = QTimer()

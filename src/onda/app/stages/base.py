@@ -21,7 +21,7 @@ from onda.errors import OndaError
 from onda.project.edits import add_copy, remove_object, rename_object
 from onda.project.model import Design, KeptState
 from onda.studies.margins import Margin, Measured, margin_of
-from onda.studies.study import Study
+from onda.studies.study import Study, key_of
 
 __all__ = ["Context", "OneResultStage", "Stage", "Surface", "scrolled"]
 
@@ -107,6 +107,7 @@ class Stage(QObject):
         self.context = context
         self.surface = Surface()
         self.inspector = QWidget()
+        self._wishes: dict[str, object] = {}
         context.document.changed.connect(self._on_changed)
         context.document.settled.connect(self._refresh_if_active)
         context.selection.subject_changed.connect(lambda _: self._refresh_if_active())
@@ -218,6 +219,44 @@ class Stage(QObject):
             return
         gesture = self.context.document.in_gesture
         self.context.desk.request(f"{self.id}-{slot}", study, made, show, fail, urgent=gesture)
+
+    def ask_quick_first(
+        self,
+        slot: str,
+        study: Study[Any, Any],
+        inputs: Callable[[bool], Any],
+        show: Callable[[Any], None],
+        fail: Callable[[str], None],
+    ) -> None:
+        """Wish for a fine result; a quick one stands until it is there, and alone while dragged.
+
+        `inputs(fine)` makes the study's inputs and may raise an `OndaError`.
+        """
+        wish = self._wishes[slot] = object()
+        if self.context.document.in_gesture:
+            self.ask(slot, study, lambda: inputs(False), show, fail)
+            return
+
+        def fine(result: Any) -> None:
+            # From here on the quick answer is not wanted any more.
+            self._wishes.pop(slot, None)
+            show(result)
+
+        def quick(result: Any) -> None:
+            if self._wishes.get(slot) is wish:
+                show(result)
+
+        if not self._is_known(study, inputs):
+            self.ask(f"{slot}-quick", study, lambda: inputs(False), quick, lambda _: None)
+        self.ask(slot, study, lambda: inputs(True), fine, fail)
+
+    def _is_known(self, study: Study[Any, Any], inputs: Callable[[bool], Any]) -> bool:
+        """Whether the fine answer is at hand, so that no quick one is needed."""
+        try:
+            key = key_of(study.name, inputs(True))
+        except OndaError:
+            return True
+        return self.context.desk.runner.cache.get(key, study.result_types) is not None
 
 
 class OneResultStage(Stage, Generic[ResultT]):

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from onda.app.document import Document
-from onda.errors import OndaError
 from onda.project.build import EtchLimit, PriceStep
 from onda.project.line_objects import LineClass, TraceOnLayer
 from onda.project.model import Design
@@ -21,7 +19,6 @@ from onda.studies.fit import with_dimension
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
 from onda.studies.line_inputs import line_inputs
 from onda.studies.sensitivity import SENSITIVITY
-from onda.studies.study import key_of
 from onda.studies.tolerance import TOLERANCE, ToleranceInputs, ToleranceResult
 from onda.studies.variations import spread_inputs
 from onda.studies.width_gap_map import WIDTH_GAP_MAP, MapInputs, MapResult, map_axes
@@ -66,31 +63,15 @@ class ClassStudies:
             if not in_gesture:
                 self._stage.context.standing.note()
 
-        def fine(layer: str) -> None:
-            self._stage.ask(
-                "now",
-                IMPEDANCE,
-                lambda: inputs(layer, True),
-                lambda r: show(layer, r),
-                self._stage.show_problem,
-            )
-
-        def rough(layer: str, result: ImpedanceResult) -> None:
-            # The quick answer stands until the one with real copper is there.
-            if self._stage.trace is not None and self._stage.trace.layer == layer:
-                show(layer, result)
-
-        if in_gesture or not self._is_known(lambda: inputs(trace.layer, True)):
-            self._stage.ask(
-                "quick",
-                IMPEDANCE,
-                lambda: inputs(trace.layer, False),
-                lambda r: rough(trace.layer, r),
-                self._stage.show_problem,
-            )
+        self._stage.ask_quick_first(
+            "now",
+            IMPEDANCE,
+            lambda fine: inputs(trace.layer, fine),
+            lambda r: show(trace.layer, r),
+            self._stage.show_problem,
+        )
         if in_gesture:
             return
-        fine(trace.layer)
         for other in line_class.on:
             if other.layer != trace.layer:
                 self._stage.ask(
@@ -118,14 +99,6 @@ class ClassStudies:
         if self._stage.page.views.current == "spread":
             self._ask_tolerance(line_class, trace)
         self.ask_picture()
-
-    def _is_known(self, inputs: Callable[[], ImpedanceInputs]) -> bool:
-        """Whether the fine answer is at hand, so that no quick one is needed."""
-        try:
-            key = key_of(IMPEDANCE.name, inputs())
-        except OndaError:
-            return True
-        return self._stage.context.desk.runner.cache.get(key, IMPEDANCE.result_types) is not None
 
     def _ask_tolerance(self, line_class: LineClass, trace: TraceOnLayer) -> None:
         low, high = self._stage.band(line_class, trace.layer)

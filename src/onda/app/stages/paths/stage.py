@@ -116,10 +116,10 @@ class PathsStage(OneResultStage[PathResult]):
         self.turn_to(path.id)
         self.form.show_element(selection.element, self._kept_paths(path))
         in_gesture = self.context.document.in_gesture
-        self.ask(
+        self.ask_quick_first(
             "now",
             PATH,
-            lambda: path_inputs(self.design, path, fine=not in_gesture),
+            lambda fine: path_inputs(self.design, path, fine=fine),
             self.show_result,
             self.show_failure,
         )
