@@ -77,7 +77,7 @@ class SpreadView(QWidget):
         line.setContentsMargins(0, 2, 0, 0)
         line.setSpacing(16)
         left = QVBoxLayout()
-        self.sentence = label("", "heading")
+        self.sentence = label("", "heading", wrap=True)
         # A long sentence must not take the room of what stands beside.
         self.sentence.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         left.addWidget(self.sentence)
