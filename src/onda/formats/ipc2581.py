@@ -7,7 +7,7 @@ every element and attribute that is not understood stays where it is.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from lxml import etree
@@ -186,10 +186,10 @@ def read_ipc2581(data: bytes, *, file: str | None = None) -> Ipc2581:
             for spec in mine:
                 for wish in spec.wishes:
                     place = f"{zone_name}.{name}" if zones else name
-                    wishes.setdefault(f"{wish.name}/{place}", _on_layer(wish, place))
+                    wishes.setdefault(f"{wish.name}/{place}", replace(wish, layer=place))
         order = _merged(order, names, reader, element)
         if names:
-            kind = "flex" if any(s.get("flex") for s in _attributes(element)) else "rigid"
+            kind = "flex" if _is_flexible(element) else "rigid"
             zones.append(ZoneRow(zone_name, kind, tuple(names)))
     if not order:
         raise reader.error(stackups[0], "a stackup without layers", "Export it with its layers.")
@@ -205,9 +205,9 @@ def read_ipc2581(data: bytes, *, file: str | None = None) -> Ipc2581:
     return Ipc2581(reader.revision or "?", build, tuple(dict.fromkeys(left)))
 
 
-def _attributes(element: etree._Element) -> list[dict[str, str]]:
-    """Marks of a flexible zone: a comment that says so, as revisions B and C have no field."""
-    return [{"flex": "yes"}] if "flex" in (element.get("comment") or "").lower() else []
+def _is_flexible(element: etree._Element) -> bool:
+    """Whether a zone's comment says so, as revisions B and C have no field."""
+    return "flex" in (element.get("comment") or "").lower()
 
 
 def _zones(stackups: list[etree._Element], reader: Reader) -> list[tuple[str, etree._Element]]:
@@ -302,13 +302,6 @@ def _layer(
         beside=number("beside"),
         remark=defined.get("comment") or entry.get("comment") or "",
     )
-
-
-def _on_layer(wish: ImpedanceWish, layer: str) -> ImpedanceWish:
-    return ImpedanceWish(
-        wish.name, layer, wish.kind, wish.ohm, wish.tolerance, wish.width, wish.gap,
-        wish.ground_gap, wish.reference, wish.reached,
-    )  # fmt: skip
 
 
 def _spans(

@@ -10,7 +10,7 @@ from onda.engine.section.fit import fit_dimension, fit_two
 from onda.engine.section.modes import pair_modes
 from onda.engine.section.structures import Slab
 from onda.errors import InputError, OutOfReach
-from onda.studies.line_inputs import LineInputs, MaterialInputs
+from onda.studies.line_inputs import LineInputs
 from onda.studies.solved_line import quick_impedance, section_at_frequency
 from onda.studies.study import Control, Study
 
@@ -68,13 +68,9 @@ def with_dimension(line: LineInputs, name: str, value: float) -> LineInputs:
         k = value / er[changed]
         return replace(
             line,
-            materials=tuple(_scaled(m, k) if m.id == changed else m for m in line.materials),
+            materials=tuple(m.scaled_dk(k) if m.id == changed else m for m in line.materials),
         )
     raise InputError(f"{name!r} cannot be fitted", remedy="Choose width, gap, height or Dk.")
-
-
-def _scaled(material: MaterialInputs, k: float) -> MaterialInputs:
-    return replace(material, points=tuple((f, dk * k, df) for f, dk, df in material.points))
 
 
 def _present(line: LineInputs, name: str) -> float:

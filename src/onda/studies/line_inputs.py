@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from onda.engine.roughness import copper_resistivity
 from onda.engine.section.structures import Coating, Coplanar, Facing, Opening, Slab, TraceShape
@@ -24,6 +24,10 @@ class MaterialInputs:
     id: str
     name: str
     points: tuple[tuple[float, float, float], ...]
+
+    def scaled_dk(self, k: float) -> MaterialInputs:
+        """The same material with `k` times its Dk at every frequency."""
+        return replace(self, points=tuple((f, dk * k, df) for f, dk, df in self.points))
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from onda.engine.section.structures import Slab
 from onda.project.build import Spread
 from onda.project.quantities import pretty
-from onda.studies.line_inputs import LineInputs, MaterialInputs
+from onda.studies.line_inputs import LineInputs
 
 __all__ = ["SpreadInputs", "Variation", "spread_inputs", "variations"]
 
@@ -59,10 +59,6 @@ def _thicker(slabs: tuple[Slab, ...], k: float) -> tuple[Slab, ...]:
     return tuple(replace(s, thickness=s.thickness * k) for s in slabs)
 
 
-def _with_dk(material: MaterialInputs, k: float) -> MaterialInputs:
-    return replace(material, points=tuple((f, dk * k, df) for f, dk, df in material.points))
-
-
 def variations(inputs: SpreadInputs) -> list[Variation]:
     """Every cause that this line has."""
     width_text, dielectric_text, dk_text, copper_text, coating_text = inputs.texts
@@ -91,7 +87,7 @@ def variations(inputs: SpreadInputs) -> list[Variation]:
 
     def dk(line: LineInputs, x: float) -> LineInputs:
         k = 1 + x * inputs.dk
-        return replace(line, materials=tuple(_with_dk(m, k) for m in line.materials))
+        return replace(line, materials=tuple(m.scaled_dk(k) for m in line.materials))
 
     def copper(line: LineInputs, x: float) -> LineInputs:
         trace = line.trace
