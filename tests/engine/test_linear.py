@@ -17,7 +17,8 @@ from onda.engine.circuits import (
     ShuntBranch,
     solve_linear,
 )
-from onda.engine.circuits.linear import dc_voltages, node_response
+from onda.engine.circuits.dc import dc_voltages
+from onda.engine.circuits.linear import node_response
 from onda.engine.circuits.stimulus import clock, edge, pulse
 from onda.engine.lines import CapacitancePart, Line, lossless_line
 from onda.engine.materials import WidebandDebye

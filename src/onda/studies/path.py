@@ -16,7 +16,8 @@ from onda.engine.circuits import (
     ShuntBranch,
     solve_linear,
 )
-from onda.engine.circuits.linear import LinearSolution, dc_voltages, node_response
+from onda.engine.circuits.dc import dc_voltages
+from onda.engine.circuits.linear import LinearSolution, node_response
 from onda.engine.circuits.measure import EdgeMeasures, measure_edge
 from onda.engine.circuits.stimulus import clock, edge
 from onda.engine.lines import lossless_line

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from onda.engine.circuits import LinePiece, Net, ShuntBranch, solve_linear
-from onda.engine.circuits.linear import dc_voltages
+from onda.engine.circuits.dc import dc_voltages
 from onda.engine.circuits.stimulus import edge
 from onda.engine.lines import lossless_line
 

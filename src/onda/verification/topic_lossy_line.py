@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.circuits import LinePiece, Net, ShuntBranch, solve_linear
-from onda.engine.circuits.linear import dc_voltages
+from onda.engine.circuits.dc import dc_voltages
 from onda.engine.circuits.measure import first_crossing
 from onda.engine.circuits.stimulus import edge
 from onda.engine.lines import CapacitancePart, Line

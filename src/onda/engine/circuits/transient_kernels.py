@@ -1,0 +1,273 @@
+"""The time stepping of a net, for numba: arrays and scalars only."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+__all__ = ["march", "table_at"]
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+
+
+@njit(cache=True, nogil=True)
+def table_at(v: FloatArray, i: FloatArray, first: int, last: int, x: float) -> Any:
+    """Current and slope at x of the table in v[first:last]; the end slopes go on."""
+    low, high = first, last - 1
+    while high - low > 1:
+        middle = (low + high) // 2
+        if v[middle] <= x:
+            low = middle
+        else:
+            high = middle
+    slope = (i[low + 1] - i[low]) / (v[low + 1] - v[low])
+    return i[low] + slope * (x - v[low]), slope
+
+
+@njit(cache=True, nogil=True)
+def _solve_small(a: FloatArray, b: FloatArray, n: int) -> bool:
+    """Solve a x = b in place by elimination with pivots; b becomes x."""
+    for k in range(n):
+        p = k
+        for r in range(k + 1, n):
+            if abs(a[r, k]) > abs(a[p, k]):
+                p = r
+        if a[p, k] == 0.0:
+            return False
+        if p != k:
+            for c in range(k, n):
+                a[k, c], a[p, c] = a[p, c], a[k, c]
+            b[k], b[p] = b[p], b[k]
+        for r in range(k + 1, n):
+            f = a[r, k] / a[k, k]
+            if f != 0.0:
+                for c in range(k, n):
+                    a[r, c] -= f * a[k, c]
+                b[r] -= f * b[k]
+    for k in range(n - 1, -1, -1):
+        t = b[k]
+        for c in range(k + 1, n):
+            t -= a[k, c] * b[c]
+        b[k] = t / a[k, k]
+    return True
+
+
+@njit(cache=True, nogil=True)
+def _currents(
+    v: FloatArray,
+    step: int,
+    port_start: IntArray,
+    term_table: IntArray,
+    term_number: FloatArray,
+    term_weight: IntArray,
+    weights: FloatArray,
+    tab_start: IntArray,
+    tab_v: FloatArray,
+    tab_i: FloatArray,
+    current: FloatArray,
+    slope: FloatArray,
+) -> None:
+    """Current into each port and its slope at the port voltages v."""
+    for p in range(len(v)):
+        current[p] = 0.0
+        slope[p] = 0.0
+        for k in range(port_start[p], port_start[p + 1]):
+            scale, sign, offset = term_number[k, 0], term_number[k, 1], term_number[k, 2]
+            w = scale
+            if term_weight[k] >= 0:
+                w *= weights[term_weight[k], step]
+            table = term_table[k]
+            i, g = table_at(
+                tab_v, tab_i, tab_start[table], tab_start[table + 1], sign * v[p] + offset
+            )
+            current[p] += w * i
+            slope[p] += w * sign * g
+
+
+@njit(cache=True, nogil=True)
+def march(
+    x: FloatArray,
+    first: int,
+    last: int,
+    inverse: FloatArray,
+    m_start: IntArray,
+    m_col: IntArray,
+    m_val: FloatArray,
+    source: FloatArray,
+    theta: FloatArray,
+    p_start: IntArray,
+    p_node: IntArray,
+    p_val: FloatArray,
+    other: IntArray,
+    delay_whole: IntArray,
+    delay_part: FloatArray,
+    y_now: FloatArray,
+    y_const: FloatArray,
+    h_now: FloatArray,
+    pole_start: IntArray,
+    pole_e: FloatArray,
+    pole_a: FloatArray,
+    pole_b: FloatArray,
+    y_res: FloatArray,
+    h_res: FloatArray,
+    wave: FloatArray,
+    z_state: FloatArray,
+    q_state: FloatArray,
+    end_v: FloatArray,
+    end_u: FloatArray,
+    end_i: FloatArray,
+    port_a: IntArray,
+    port_b: IntArray,
+    port_dc: FloatArray,
+    port_i_dc: FloatArray,
+    z_port: FloatArray,
+    spread: FloatArray,
+    port_start: IntArray,
+    term_table: IntArray,
+    term_number: FloatArray,
+    term_weight: IntArray,
+    weights: FloatArray,
+    tab_start: IntArray,
+    tab_v: FloatArray,
+    tab_i: FloatArray,
+    port_current: FloatArray,
+) -> int:
+    """Steps first..last-1; row n + 1 of x follows from row n.
+
+    Returns -1, or the step at which Newton found no answer, times the number of ports, plus the
+    port that moved most.
+    """
+    n = x.shape[1]
+    ends, ports = len(other), len(port_a)
+    rhs = np.zeros(n)
+    known = np.zeros(ends)
+    v_lin = np.zeros(ports)
+    v_port = np.zeros(ports)
+    current = np.zeros(ports)
+    slope = np.zeros(ports)
+    jacobian = np.zeros((ports, ports))
+    rest = np.zeros(ports)
+    for step in range(first, last):
+        to = step + 1
+        # Lines: what arrives at each end now, and what its admittance remembers.
+        for e in range(ends):
+            k = to - delay_whole[e]
+            part = delay_part[e]
+            u = 0.0
+            if k >= 0:
+                u = (1.0 - part) * wave[k, other[e]]
+                if k >= 1:
+                    u += part * wave[k - 1, other[e]]
+            j = h_now[e] * u
+            remembered = 0.0
+            for p in range(pole_start[e], pole_start[e + 1]):
+                q_state[p] = pole_e[p] * q_state[p] + pole_a[p] * u + pole_b[p] * end_u[e]
+                j += h_res[p] * q_state[p]
+                remembered += y_res[p] * (pole_e[p] * z_state[p] + pole_b[p] * end_v[e])
+            end_u[e] = u
+            known[e] = j - remembered
+        for r in range(n):
+            t = source[to, r] * theta[r] + source[step, r] * (1.0 - theta[r])
+            for c in range(m_start[r], m_start[r + 1]):
+                t += m_val[c] * x[step, m_col[c]]
+            rhs[r] = t
+        for e in range(ends):
+            for c in range(p_start[e], p_start[e + 1]):
+                r = p_node[c]
+                rhs[r] += p_val[c] * (theta[r] * known[e] - (1.0 - theta[r]) * end_i[e])
+        for p in range(ports):
+            a, b = port_a[p], port_b[p]
+            rhs[a] += (1.0 - theta[a]) * port_current[step, p]
+            if b >= 0:
+                rhs[b] -= (1.0 - theta[b]) * port_current[step, p]
+        for r in range(n):
+            t = 0.0
+            for c in range(n):
+                t += inverse[r, c] * rhs[c]
+            x[to, r] = t
+        if ports > 0:
+            for p in range(ports):
+                v_lin[p] = port_dc[p] + x[to, port_a[p]]
+                v_port[p] = port_dc[p] + x[step, port_a[p]]
+                if port_b[p] >= 0:
+                    v_lin[p] -= x[to, port_b[p]]
+                    v_port[p] -= x[step, port_b[p]]
+            worst = 0
+            found = False
+            for turn in range(80):
+                _currents(
+                    v_port,
+                    to,
+                    port_start,
+                    term_table,
+                    term_number,
+                    term_weight,
+                    weights,
+                    tab_start,
+                    tab_v,
+                    tab_i,
+                    current,
+                    slope,
+                )
+                for r in range(ports):
+                    t = v_lin[r] - v_port[r]
+                    for c in range(ports):
+                        t += z_port[r, c] * (current[c] - port_i_dc[c])
+                        jacobian[r, c] = -z_port[r, c] * slope[c]
+                    jacobian[r, r] += 1.0
+                    rest[r] = t
+                if not _solve_small(jacobian, rest, ports):
+                    break
+                largest = 0.0
+                for p in range(ports):
+                    if not abs(rest[p]) <= largest:
+                        largest = abs(rest[p])
+                        worst = p
+                if not largest < 1e30:
+                    break
+                # Shorter strides once it goes round in circles between kinks.
+                stride = 1.0 if turn < 12 else 0.5
+                if largest * stride > 2.0:
+                    stride = 2.0 / largest
+                for p in range(ports):
+                    v_port[p] += stride * rest[p]
+                if largest < 1e-7:
+                    found = True
+                    break
+            if not found:
+                return step * ports + worst
+            _currents(
+                v_port,
+                to,
+                port_start,
+                term_table,
+                term_number,
+                term_weight,
+                weights,
+                tab_start,
+                tab_v,
+                tab_i,
+                current,
+                slope,
+            )
+            for p in range(ports):
+                port_current[to, p] = current[p] - port_i_dc[p]
+                for r in range(n):
+                    x[to, r] += spread[r, p] * port_current[to, p]
+        for e in range(ends):
+            v = 0.0
+            for c in range(p_start[e], p_start[e + 1]):
+                v += p_val[c] * x[to, p_node[c]]
+            for p in range(pole_start[e], pole_start[e + 1]):
+                z_state[p] = pole_e[p] * z_state[p] + pole_a[p] * v + pole_b[p] * end_v[e]
+            through = y_const[e] * v
+            for p in range(pole_start[e], pole_start[e + 1]):
+                through += y_res[p] * z_state[p]
+            end_i[e] = y_now[e] * v - known[e]
+            wave[to, e] = through + end_i[e]
+            end_v[e] = v
+    return -1

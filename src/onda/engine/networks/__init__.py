@@ -1,0 +1,1 @@
+"""n-port networks: rational models of them, mixed-mode waves."""
