@@ -1,9 +1,9 @@
 """n coupled lines as n modes that travel alone, each an ordinary line.
 
-With v = T v_m and i = T^-T i_m the products v.i and v_m.i_m agree and each mode sees Z = T^-1 Z' T^-T
-and Y = T^T Y' T (Paul, Analysis of Multiconductor Transmission Lines (2008), section 7.2). T is the
-same at all frequencies: exact for lossless lines and for any symmetric pair; elsewhere what T leaves
-off the diagonal is told as `left_out`.
+With v = T v_m and i = T^-T i_m the products v.i and v_m.i_m agree, and each mode sees
+Z = T^-1 Z' T^-T and Y = T^T Y' T (Paul, Analysis of Multiconductor Transmission Lines (2008),
+section 7.2). T is the same at all frequencies: exact for lossless lines and for any symmetric pair;
+elsewhere what T leaves off the diagonal is told as `left_out`.
 """
 
 from __future__ import annotations
@@ -50,7 +50,7 @@ class CoupledLine:
         return np.asarray(np.einsum("mi,...m,mj->...ij", back, y, back))
 
     def admittance(self, s: ComplexArray, length: float) -> tuple[ComplexArray, ComplexArray]:
-        """Own and mutual blocks (..., n, n) of the admittance of a piece: i_a = own v_a - mutual v_b."""
+        """Blocks (..., n, n) of the admittance of a piece: i_a = own v_a - mutual v_b."""
         back = self.inverse
         own, mutual = [], []
         for mode in self.modes:

@@ -61,7 +61,7 @@ class TransientSolution:
         return self.volts[:, index]
 
     def along(self, piece: int, places: FloatArray) -> FloatArray:
-        """Voltage (places, n) along single piece number `piece`, places in metres from its start."""
+        """Voltage (places, n) along single piece `piece`, places in metres from its start."""
         return self.both_along(piece, places)[0]
 
     def both_along(self, piece: int, places: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -175,7 +175,7 @@ class _Marcher:
         theta = self.theta[:, None]
         matrix = assembled.dynamic / h + theta * (assembled.static + through)
         try:
-            self.inverse = np.linalg.inv(matrix)
+            self.inverse: FloatArray = np.linalg.inv(matrix)
         except np.linalg.LinAlgError as error:
             raise NotPhysical(
                 "net", "a node that nothing drives", "connected throughout"
@@ -202,8 +202,8 @@ class _Marcher:
         self.other = np.array([e.other for e in ends], dtype=np.int64)
         # A delay of just under a step, by rounding, is one step.
         steps = np.maximum(np.array([m.delay for m in self.models]) / h, 1.0)
-        self.delay_whole = np.floor(steps).astype(np.int64)
-        self.delay_part = steps - self.delay_whole
+        self.delay_whole: IntArray = np.floor(steps).astype(np.int64)
+        self.delay_part: FloatArray = steps - self.delay_whole
         self.pole_start = np.cumsum([0, *(len(m.poles) for m in self.models)])
         poles = _joined([m.poles for m in self.models])
         self.pole_e, self.pole_a, self.pole_b = _recursion(poles, h)
