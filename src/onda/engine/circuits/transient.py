@@ -175,7 +175,7 @@ class _Marcher:
         theta = self.theta[:, None]
         matrix = assembled.dynamic / h + theta * (assembled.static + through)
         try:
-            self.inverse: FloatArray = np.linalg.inv(matrix)
+            self.inverse = np.asarray(np.linalg.inv(matrix), dtype=float)
         except np.linalg.LinAlgError as error:
             raise NotPhysical(
                 "net", "a node that nothing drives", "connected throughout"
