@@ -214,15 +214,15 @@ def test_saving_keeps_the_mode_of_the_file(project: Project, tmp_path: Path) -> 
 def test_old_schemas_are_migrated_step_by_step(
     project: Project, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """The hook: a file of schema 2 is lifted to 3 by the function registered for it."""
+    """The hook: a file of schema 3 is lifted to 4 by the function registered for it."""
     lifted: list[int] = []
 
     def lift(data: dict) -> dict:
         lifted.append(1)
         return data | {"name": "Lifted"}
 
-    monkeypatch.setattr(store, "SCHEMA_VERSION", 3)
-    monkeypatch.setitem(store.MIGRATIONS, 2, lift)
+    monkeypatch.setattr(store, "SCHEMA_VERSION", 4)
+    monkeypatch.setitem(store.MIGRATIONS, 3, lift)
     assert loads(dumps(project)).name == "Lifted"
     assert lifted == [1]
 

@@ -21,7 +21,7 @@ from onda.studies.cache import ResultCache, decode, encode
 from onda.studies.check import check_project, margins_from, needs
 from onda.studies.margins import MEASURE_TITLES, Measured, State, limits_text, margin_of, worst
 from onda.studies.path import PATH
-from onda.studies.resolve import path_inputs
+from onda.studies.path_inputs import path_inputs
 from onda.studies.runner import ImmediateExecutor, StudyRunner
 from onda.studies.study import Control, Study
 

@@ -13,13 +13,15 @@ from onda.project.edits import set_value, with_design
 from onda.project.model import Project, Termination
 from onda.project.quantities import parse_quantity
 from onda.studies.eye import EYE
+from onda.studies.eye_inputs import eye_inputs
 from onda.studies.field_picture import FIELD_LINES
 from onda.studies.fit import fit_width
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs
 from onda.studies.line_inputs import line_inputs
-from onda.studies.path import PATH, PathResult, build_path
-from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, measures_with
-from onda.studies.resolve import eye_inputs, path_inputs
+from onda.studies.path import PATH, PathResult
+from onda.studies.path_build import build_path
+from onda.studies.path_inputs import TermInputs, path_inputs
+from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, Variant, measures_with
 from onda.studies.runner import StudyRunner
 from onda.studies.sensitivity import SENSITIVITY
 from onda.studies.solved_line import solve_line
@@ -273,7 +275,7 @@ def test_the_seeded_clock_rings_and_a_matched_one_does_not(
     ringing = path_result(runner, project)
     assert ringing.measures.overshoot > 0.45
     inputs = path_inputs(project.design, project.design.path("clk-adc"))
-    assert measures_with(inputs, "Rs", 46.0).overshoot < 0.02
+    assert measures_with(inputs, "Rs", 46.0)[0].overshoot < 0.02
     assert path_result(runner, project, "clk-ref").measures.overshoot < 0.02
 
 
@@ -308,17 +310,14 @@ def test_levels_and_reflections(project: Project, runner: StudyRunner) -> None:
 @pytest.mark.parametrize(
     ("term", "high", "z_load"),
     [
-        ({"termination": "parallel", "term_r": 64.0, "rail": 0.0}, 1.8 * 64 / 97, 64.0),
-        (
-            {"termination": "split", "term_r": 128.0, "term_r_low": 128.0, "rail": 1.8},
-            0.9 + 0.9 * 64 / 97,
-            64.0,
-        ),
-        ({"termination": "ac", "term_r": 64.0, "term_c": 100e-12}, 1.8, math.inf),
+        (TermInputs("parallel", 64.0), 1.8 * 64 / 97, 64.0),
+        (TermInputs("split", 128.0, 128.0, rail=1.8), 0.9 + 0.9 * 64 / 97, 64.0),
+        (TermInputs("ac", 64.0, c=100e-12), 1.8, math.inf),
     ],
 )
 def test_terminations_calm_the_clock_and_set_the_level(project, runner, term, high, z_load) -> None:
-    r = path_result(runner, project, **term)
+    end = path_inputs(project.design, project.design.path("clk-adc"), fine=False).end
+    r = path_result(runner, project, end=replace(end, termination=term))
     # The trace itself adds about half an ohm.
     assert r.high == pytest.approx(high, rel=1e-2)
     assert r.z_load == pytest.approx(z_load)
@@ -341,10 +340,10 @@ def test_harmonics_are_those_of_the_settled_clock(project: Project, runner: Stud
     """Even ones vanish at 50 % duty; the first is that of a square wave, raised by ringing."""
     r = path_result(runner, project)
     assert r.harmonics[0] == pytest.approx(122.88e6)
-    assert r.harmonic_volts[0] == pytest.approx(2 * 1.8 / math.pi, rel=0.1)
-    assert r.harmonic_volts[1] < 1e-3 * r.harmonic_volts[0]
+    assert r.load_harmonics[0] == pytest.approx(2 * 1.8 / math.pi, rel=0.1)
+    assert r.load_harmonics[1] < 1e-3 * r.load_harmonics[0]
     matched = path_result(runner, project, items=build_items(project, 46.0))
-    assert matched.harmonic_volts[2] < r.harmonic_volts[2]
+    assert matched.load_harmonics[2] < r.load_harmonics[2]
 
 
 def build_items(project: Project, ohm: float):
@@ -365,11 +364,11 @@ def test_zero_ohm_resistor_is_a_wire(project: Project) -> None:
 
 def test_sweep_agrees_with_single_runs(project: Project, runner: StudyRunner) -> None:
     inputs = path_inputs(project.design, project.design.path("clk-adc"), fine=False)
-    sweep = runner.result(PATH_SWEEP, SweepInputs(inputs, "Rs", (0.0, 15.0, 46.0)))
+    sweep = runner.result(PATH_SWEEP, SweepInputs((Variant("", inputs),), "Rs", (0.0, 15.0, 46.0)))
     for value, overshoot in zip(sweep.values, sweep.overshoot, strict=True):
-        assert overshoot == pytest.approx(measures_with(inputs, "Rs", float(value)).overshoot)
+        assert overshoot == pytest.approx(measures_with(inputs, "Rs", float(value))[0].overshoot)
     assert (np.diff(sweep.overshoot) <= 0).all()
-    assert (np.diff(sweep.edge_time) > 0).all()
+    assert (np.diff(sweep.of("edge_time")[:, 0]) > 0).all()
 
 
 # -- eye ---------------------------------------------------------

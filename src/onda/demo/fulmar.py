@@ -5,7 +5,9 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from onda.demo import fulmar_build
+from onda.demo import fulmar_build, fulmar_paths
+from onda.demo.fulmar_paths import trace as _trace
+from onda.demo.fulmar_paths import via as _via
 from onda.project.model import Project
 
 __all__ = ["fulmar_project"]
@@ -18,7 +20,7 @@ def fulmar_project() -> Project:
 
 def _tree() -> dict[str, Any]:
     return {
-        "schema_version": 2,
+        "schema_version": 3,
         "name": "Fulmar recorder",
         "revision": "rev B",
         "design": {
@@ -27,27 +29,22 @@ def _tree() -> dict[str, Any]:
             "line_classes": fulmar_build.classes(),
             "shielded": fulmar_build.shielded(),
             "sheet_lines": fulmar_build.sheet_lines(),
-            "paths": [_sample_clock(), _reference_clock(), _lane_path()],
+            "device_files": fulmar_paths.device_files(),
+            "paths": [
+                _sample_clock(),
+                fulmar_paths.split_clock(),
+                fulmar_paths.chained_clock(),
+                fulmar_paths.trigger(),
+                fulmar_paths.spi(),
+                _reference_clock(),
+                _lane_path(),
+            ],
             "links": [_lane_link()],
         },
         "requirements": _requirements(),
         "kept": [],
         "files": [],
     }
-
-
-def _trace(identifier: str, line_class: str, layer: str, length: str) -> dict[str, Any]:
-    return {
-        "kind": "trace",
-        "id": identifier,
-        "line_class": line_class,
-        "layer": layer,
-        "length": length,
-    }
-
-
-def _via(identifier: str, z0: str = "86 ohm") -> dict[str, Any]:
-    return {"kind": "via", "id": identifier, "z0": z0, "delay": "9 ps", "pad": "120 fF"}
 
 
 def _sample_clock() -> dict[str, Any]:
@@ -194,6 +191,7 @@ def _requirements() -> list[dict[str, Any]]:
         *_impedance_limits("general", ("L1", "L3", "L6", "L8"), "49 ohm", "61 ohm"),
         *_clock_limits("clk-adc", "2.8 ns", "0.70 ns"),
         *_clock_limits("clk-ref", "3.0 ns", "0.90 ns"),
+        *fulmar_paths.requirements(),
         _limit("width-jl0", "eyes", "jl0", "eye_width", at_least="0.60 UI"),
         _limit("height-jl0", "eyes", "jl0", "eye_height", at_least="180 mV"),
         _limit("jitter-jl0", "eyes", "jl0", "jitter_pp", at_most="0.30 UI"),

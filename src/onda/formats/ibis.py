@@ -59,8 +59,8 @@ _IGNORED = {
     "begin board description", "end board description", "voltage list", "interconnect model group",
     "end interconnect model group", "bus label", "die supply pads", "pin reference", "interface",
     "support file", "model rev", "driver schedule group", "initial delay", "repeater pin",
-    "redistribution set", "switch group", "series pin mapping", "series switch groups", "merged pins",
-    "c comp corner", "c comp model", "end c comp model", "clock pins",
+    "redistribution set", "switch group", "series pin mapping", "series switch groups",
+    "merged pins", "c comp corner", "c comp model", "end c comp model", "clock pins",
 }  # fmt: skip
 _UNSUPPORTED = {
     "external model": "end external model",

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 from onda.formats.ibis_model import CORNERS, IbisFile, IbisModel, IvTable, Remark, Waveform
 
 __all__ = ["check_models"]
@@ -127,7 +129,7 @@ class _Check:
     def _ordered(self, keyword: str, line: int, rows: list[_Row]) -> bool:
         """Bring rows in rising order of their first column; say what was done."""
         first = [r[0] for r in rows]
-        if len(first) > 1 and all(b < a for a, b in zip(first, first[1:], strict=False)):
+        if len(first) > 1 and all(b < a for a, b in itertools.pairwise(first)):
             rows.reverse()
             self._say("caution", line, keyword, "runs downwards; it was turned round")
             return True
@@ -174,7 +176,7 @@ class _Check:
         size = max(abs(r[1]) for r in rows if r[1] is not None)
         for column, corner in enumerate(CORNERS, start=1):
             values = [v for r in rows if (v := r[column]) is not None]
-            steps = [b - a for a, b in zip(values, values[1:], strict=False)]
+            steps = [b - a for a, b in itertools.pairwise(values)]
             # Currents of all four tables fall or rise throughout; a dip is a fault of extraction.
             down = sum(1 for s in steps if s < -1e-4 * size)
             up = sum(1 for s in steps if s > 1e-4 * size)

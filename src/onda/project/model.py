@@ -19,15 +19,27 @@ from onda.project.build import (
     Stackup,
 )
 from onda.project.line_objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
+from onda.project.paths import (
+    Branch,
+    Cable,
+    DrilledVia,
+    Driver,
+    LumpedPart,
+    ModelUse,
+    NetworkPiece,
+    Path,
+    PathElement,
+    Receiver,
+    SeriesResistor,
+    ShuntPart,
+    Stimulus,
+    Termination,
+    TracePiece,
+    Via,
+)
 from onda.project.quantities import (
-    Capacitance,
     DataRate,
-    Frequency,
-    Length,
     Quantity,
-    Resistance,
-    ResistanceOrZero,
-    Time,
     UnitInterval,
     Voltage,
     read_quantity,
@@ -36,17 +48,24 @@ from onda.project.quantities import (
 __all__ = [
     "MEASURE_DIMENSIONS",
     "SCHEMA_VERSION",
+    "Branch",
+    "Cable",
     "CoatingLayer",
     "CopperLayer",
     "Design",
+    "DeviceFile",
     "DielectricLayer",
+    "DrilledVia",
     "Driver",
     "EyeMask",
     "FileReference",
     "KeptState",
     "LineClass",
     "Link",
+    "LumpedPart",
     "Material",
+    "ModelUse",
+    "NetworkPiece",
     "Path",
     "PathElement",
     "Project",
@@ -55,6 +74,7 @@ __all__ = [
     "SeriesResistor",
     "SheetLine",
     "ShieldedSection",
+    "ShuntPart",
     "Spread",
     "StackLayer",
     "Stackup",
@@ -65,121 +85,7 @@ __all__ = [
     "Via",
 ]
 
-SCHEMA_VERSION = 2
-
-
-class Driver(Frozen):
-    """A linear driver; for a pair, resistance and levels are differential."""
-
-    name: Name
-    resistance: Resistance
-    low: Voltage
-    high: Voltage
-    edge: Time
-    capacitance: Capacitance
-
-
-class SeriesResistor(Frozen):
-    """A resistor in the line."""
-
-    kind: Literal["resistor"] = "resistor"
-    id: Identifier
-    value: ResistanceOrZero
-
-
-class TracePiece(Frozen):
-    """A length of a line class on a layer."""
-
-    kind: Literal["trace"] = "trace"
-    id: Identifier
-    line_class: Identifier
-    layer: Identifier
-    length: Length
-
-
-class Via(Frozen):
-    """A short line with a pad capacitance, half of it at each end."""
-
-    kind: Literal["via"] = "via"
-    id: Identifier
-    z0: Resistance
-    delay: Time
-    pad: Capacitance
-
-
-PathElement = Annotated[SeriesResistor | TracePiece | Via, Field(discriminator="kind")]
-
-
-class Termination(Frozen):
-    """What ends the line at the receiver.
-
-    none; parallel: `r` to the rail; split: `r` to the rail and `r_low` to 0 V; ac: `r` and `c` in
-    series to 0 V; for a pair, parallel is across the pair.
-    """
-
-    kind: Literal["none", "parallel", "split", "ac"] = "none"
-    r: Resistance | None = None
-    r_low: Resistance | None = None
-    c: Capacitance | None = None
-    rail: Voltage | None = None
-
-    @model_validator(mode="after")
-    def _complete(self) -> Termination:
-        needed = {
-            "none": (),
-            "parallel": ("r", "rail"),
-            "split": ("r", "r_low", "rail"),
-            "ac": ("r", "c"),
-        }[self.kind]
-        missing = [name for name in needed if getattr(self, name) is None]
-        if missing:
-            raise ValueError(f"a {self.kind} termination needs {', '.join(missing)}")
-        if self.kind == "ac" and self.c is not None and self.c.si == 0:
-            raise ValueError("an ac termination needs a capacitance above 0")
-        return self
-
-
-class Receiver(Frozen):
-    """An input: capacitance, and a resistance where it has one (across the pair for a pair)."""
-
-    name: Name
-    capacitance: Capacitance
-    resistance: Resistance | None = None
-
-
-class Stimulus(Frozen):
-    """What the driver sends; `window` is how long is looked at."""
-
-    kind: Literal["edge", "clock"]
-    window: Time
-    frequency: Frequency | None = None
-
-    @model_validator(mode="after")
-    def _clock_has_frequency(self) -> Stimulus:
-        if self.kind == "clock" and self.frequency is None:
-            raise ValueError("a clock needs a frequency")
-        return self
-
-
-class Path(Frozen):
-    """A net from driver to receiver."""
-
-    id: Identifier
-    name: Name
-    net: Name
-    lane: Literal["single", "pair"]
-    driver: Driver
-    elements: Annotated[tuple[PathElement, ...], Field(min_length=1, max_length=MANY)]
-    termination: Termination
-    receiver: Receiver
-    stimulus: Stimulus
-
-    @model_validator(mode="after")
-    def _complete(self) -> Path:
-        check_unique("element", (e.id for e in self.elements))
-        if not any(isinstance(e, TracePiece | Via) for e in self.elements):
-            raise ValueError("a path needs at least one piece of line")
-        return self
+SCHEMA_VERSION = 3
 
 
 class EyeMask(Frozen):
@@ -209,6 +115,34 @@ class Link(Frozen):
     mask: EyeMask | None = None
 
 
+class FileReference(Frozen):
+    """A file beside the project, by relative path and SHA-256."""
+
+    path: Annotated[str, StringConstraints(min_length=1, max_length=400)]
+    sha256: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
+
+    @field_validator("path")
+    @classmethod
+    def _stays_inside(cls, value: str) -> str:
+        pure = PurePosixPath(value)
+        if (
+            pure.is_absolute()
+            or ".." in pure.parts
+            or "\\" in value
+            or re.search(r"[\x00:]", value)
+        ):
+            raise ValueError(
+                f"{value!r} leaves the project's folder; move the file beside the project"
+            )
+        return value
+
+
+class DeviceFile(FileReference):
+    """A file of device models or of a network, by which paths name it."""
+
+    id: Identifier
+
+
 class Design(Frozen):
     """Everything that results follow from; a kept state is one of these."""
 
@@ -217,6 +151,7 @@ class Design(Frozen):
     line_classes: Annotated[tuple[LineClass, ...], Field(max_length=MANY)]
     shielded: Annotated[tuple[ShieldedSection, ...], Field(max_length=MANY)] = ()
     sheet_lines: Annotated[tuple[SheetLine, ...], Field(max_length=MANY)] = ()
+    device_files: Annotated[tuple[DeviceFile, ...], Field(max_length=MANY)] = ()
     paths: Annotated[tuple[Path, ...], Field(max_length=MANY)]
     links: Annotated[tuple[Link, ...], Field(max_length=MANY)]
 
@@ -226,6 +161,7 @@ class Design(Frozen):
             ("material", self.materials),
             ("layer", self.stackup.layers),
             ("line", (*self.line_classes, *self.shielded, *self.sheet_lines)),
+            ("device file", self.device_files),
             ("path", self.paths),
             ("link", self.links),
         )
@@ -258,26 +194,41 @@ class Design(Frozen):
                     )
 
     def _check_paths(self) -> None:
-        classes = {c.id: c for c in self.line_classes}
         for path in self.paths:
-            for element in path.elements:
-                if not isinstance(element, TracePiece):
-                    continue
-                line_class = classes.get(element.line_class)
-                if line_class is None or line_class.trace_on(element.layer) is None:
-                    raise ValueError(
-                        f"path {path.id}, piece {element.id}: class {element.line_class!r} "
-                        f"is not routed on {element.layer!r}"
-                    )
-                if line_class.kind != path.lane:
-                    raise ValueError(
-                        f"path {path.id}, piece {element.id}: a {path.lane} path needs a "
-                        f"{path.lane} class, {line_class.id} is a {line_class.kind}"
-                    )
+            for element in path.all_elements:
+                self._check_element(path, element)
+            for use in path.models:
+                if use.file not in {f.id for f in self.device_files}:
+                    raise ValueError(f"path {path.id}: there is no device file {use.file!r}")
         lanes = {p.id for p in self.paths}
         for link in self.links:
             if link.path not in lanes:
                 raise ValueError(f"link {link.id}: there is no path {link.path!r}")
+
+    def _check_element(self, path: Path, element: PathElement) -> None:
+        where = f"path {path.id}, piece {element.id}"
+        if isinstance(element, TracePiece):
+            line_class = next((c for c in self.line_classes if c.id == element.line_class), None)
+            if line_class is None or line_class.trace_on(element.layer) is None:
+                raise ValueError(
+                    f"{where}: class {element.line_class!r} is not routed on {element.layer!r}"
+                )
+            if line_class.kind != path.lane:
+                raise ValueError(
+                    f"{where}: a {path.lane} path needs a {path.lane} class, {line_class.id} is a "
+                    f"{line_class.kind}"
+                )
+        elif isinstance(element, Cable):
+            if element.line not in {line.id for line in self.sheet_lines}:
+                raise ValueError(f"{where}: there is no line from a data sheet {element.line!r}")
+        elif isinstance(element, DrilledVia):
+            for layer in (element.from_layer, element.to_layer):
+                if layer not in {c.id for c in self.stackup.copper}:
+                    raise ValueError(f"{where}: there is no copper layer {layer!r}")
+        elif isinstance(element, NetworkPiece) and element.file not in {
+            f.id for f in self.device_files
+        }:
+            raise ValueError(f"{where}: there is no file {element.file!r}")
 
     def line_class(self, identifier: str) -> LineClass:
         """The line class of that id."""
@@ -286,6 +237,10 @@ class Design(Frozen):
     def path(self, identifier: str) -> Path:
         """The path of that id."""
         return find(self.paths, identifier)
+
+    def device_file(self, identifier: str) -> DeviceFile:
+        """The device file of that id."""
+        return find(self.device_files, identifier)
 
     def link(self, identifier: str) -> Link:
         """The link of that id."""
@@ -304,6 +259,16 @@ Measure = Literal[
     "settling",
     "edge_time",
     "delay",
+    "over_area",
+    "under_area",
+    "ring_back",
+    "reversal",
+    "first_delay",
+    "last_delay",
+    "flight_time",
+    "slew",
+    "pulse_width",
+    "duty",
     "eye_width",
     "eye_height",
     "jitter_pp",
@@ -318,6 +283,16 @@ MEASURE_DIMENSIONS: dict[str, str] = {
     "settling": "time",
     "edge_time": "time",
     "delay": "time",
+    "over_area": "voltage time",
+    "under_area": "voltage time",
+    "ring_back": "voltage",
+    "reversal": "voltage",
+    "first_delay": "time",
+    "last_delay": "time",
+    "flight_time": "time",
+    "slew": "slew",
+    "pulse_width": "time",
+    "duty": "ratio",
     "eye_width": "unit interval",
     "eye_height": "voltage",
     "jitter_pp": "unit interval",
@@ -333,6 +308,7 @@ class Requirement(Frozen):
     stage: Literal["lines", "paths", "eyes"]
     subject: Identifier
     layer: Identifier | None = None
+    receiver: Identifier | None = None
     measure: Measure
     at_least: Quantity | None = None
     at_most: Quantity | None = None
@@ -371,32 +347,10 @@ class KeptState(Frozen):
     design: Design
 
 
-class FileReference(Frozen):
-    """A file beside the project, by relative path and SHA-256."""
-
-    path: Annotated[str, StringConstraints(min_length=1, max_length=400)]
-    sha256: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
-
-    @field_validator("path")
-    @classmethod
-    def _stays_inside(cls, value: str) -> str:
-        pure = PurePosixPath(value)
-        if (
-            pure.is_absolute()
-            or ".." in pure.parts
-            or "\\" in value
-            or re.search(r"[\x00:]", value)
-        ):
-            raise ValueError(
-                f"{value!r} leaves the project's folder; move the file beside the project"
-            )
-        return value
-
-
 class Project(Frozen):
     """One board."""
 
-    schema_version: Literal[2] = 2
+    schema_version: Literal[3] = 3
     name: Name
     revision: Annotated[str, StringConstraints(max_length=40)] = ""
     design: Design

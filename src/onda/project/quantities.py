@@ -19,6 +19,7 @@ __all__ = [
     "Capacitance",
     "DataRate",
     "Frequency",
+    "Inductance",
     "Length",
     "Quantity",
     "Ratio",
@@ -60,6 +61,9 @@ DIMENSIONS: dict[str, DimensionInfo] = {
         DimensionInfo("resistance", "ohm", "ohm", "mohm, ohm, kohm", 1e9),
         DimensionInfo("capacitance", "F", "pF", "fF, pF, nF", 1.0),
         DimensionInfo("voltage", "V", "V", "mV, V", 1e4),
+        DimensionInfo("inductance", "H", "nH", "pH, nH, uH", 1.0),
+        DimensionInfo("voltage time", "Vs", "nVs", "pVs, nVs", 1.0),
+        DimensionInfo("slew", "V/s", "V/ns", "V/ns", 1e15),
         DimensionInfo("data rate", "b/s", "Gb/s", "Mb/s, Gb/s, GBd", 1e13),
         DimensionInfo("ratio", "1", "%", "%", 1e4),
         DimensionInfo("unit interval", "UI", "UI", "UI", 1e4),
@@ -96,6 +100,7 @@ percent = 0.01 * one = pct
 unit_interval = [interval] = UI
 decibel_value = [loss] = dB
 henry = [inductance] = H
+voltsecond = [voltsecond] = Vs
 siemens = [conductance] = S
 celsius = [temperature] = degC
 inch = 0.0254 * metre = in
@@ -109,6 +114,9 @@ _BASE = {
     "resistance": "ohm",
     "capacitance": "farad",
     "voltage": "volt",
+    "inductance": "henry",
+    "voltage time": "voltsecond",
+    "slew": "volt / second",
     "data rate": "bitrate",
     "ratio": "one",
     "unit interval": "unit_interval",
@@ -312,6 +320,7 @@ Resistance = Annotated[Quantity, _Dimension("resistance", positive=True)]
 ResistanceOrZero = Annotated[Quantity, _Dimension("resistance")]
 Capacitance = Annotated[Quantity, _Dimension("capacitance")]
 Voltage = Annotated[Quantity, _Dimension("voltage", signed=True)]
+Inductance = Annotated[Quantity, _Dimension("inductance")]
 DataRate = Annotated[Quantity, _Dimension("data rate", positive=True)]
 Ratio = Annotated[Quantity, _Dimension("ratio", signed=True)]
 UnitInterval = Annotated[Quantity, _Dimension("unit interval")]
@@ -332,6 +341,9 @@ _SCALES: dict[str, tuple[tuple[float, str], ...]] = {
     "resistance": ((1e3, "kΩ"), (0.0, "Ω")),
     "capacitance": ((1e-9, "nF"), (0.0, "pF")),
     "voltage": ((0.1, "V"), (0.0, "mV")),
+    "inductance": ((1e-6, "µH"), (0.0, "nH")),
+    "voltage time": ((1e-10, "nVs"), (0.0, "pVs")),
+    "slew": ((0.0, "V/ns"),),
     "data rate": ((1e9, "Gb/s"), (0.0, "Mb/s")),
     "ratio": ((0.0, "%"),),
     "unit interval": ((0.0, "UI"),),

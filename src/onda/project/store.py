@@ -13,6 +13,7 @@ from pydantic import ValidationError
 
 from onda.errors import InputError
 from onda.project.model import SCHEMA_VERSION, Project
+from onda.project.shelf import copy_files, read_files
 
 __all__ = ["dumps", "load_project", "loads", "save_project", "write_atomically"]
 
@@ -36,7 +37,12 @@ def _dicts(items: object) -> list[dict[str, Any]]:
     return [item for item in items if isinstance(item, dict)] if isinstance(items, list) else []
 
 
-MIGRATIONS: dict[int, Migration] = {1: _from_1}
+def _from_2(tree: dict[str, Any]) -> dict[str, Any]:
+    """Schema 3 adds branches, device files and more elements; what was there stays as it is."""
+    return tree | {"schema_version": 3}
+
+
+MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2}
 """From schema n to n + 1, by n. Each takes and returns the plain tree."""
 
 
@@ -151,16 +157,23 @@ def load_project(path: Path) -> Project:
         ) from error
     except OSError as error:
         raise InputError(f"cannot be read: {error.strerror}", file=str(path)) from error
-    return loads(text, file=str(path))
+    project = loads(text, file=str(path))
+    read_files(project, path.parent)
+    return project
 
 
 def save_project(project: Project, path: Path) -> None:
     """Write a project file; the old file stays whole until the new one is complete.
 
+    Files that it refers to are put beside it where they are not there yet.
+
     Raises
     ------
     InputError : where it cannot be written (disk full, no permission, folder gone)
     """
+    for beside, data in copy_files(project, path.parent):
+        beside.parent.mkdir(parents=True, exist_ok=True)
+        write_atomically(beside, data)
     write_atomically(path, dumps(project).encode("utf-8"))
 
 

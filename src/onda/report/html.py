@@ -14,11 +14,12 @@ from onda.errors import InputError, OndaError
 from onda.project.model import Project
 from onda.report.figures import draw_eye, draw_line, draw_path
 from onda.studies.eye import EYE
+from onda.studies.eye_inputs import eye_inputs
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs
 from onda.studies.line_inputs import line_inputs
 from onda.studies.margins import MEASURE_TITLES, Margin, State, limits_text
 from onda.studies.path import PATH
-from onda.studies.resolve import eye_inputs, path_inputs
+from onda.studies.path_inputs import path_inputs
 from onda.studies.runner import StudyRunner
 
 __all__ = ["write_report"]

@@ -9,6 +9,7 @@ from typing import Any
 from onda.errors import OndaError
 from onda.project.model import Design, Project, Requirement
 from onda.studies.eye import EYE
+from onda.studies.eye_inputs import EyeInputs, eye_inputs
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs
 from onda.studies.line_inputs import line_inputs
 from onda.studies.margins import (
@@ -20,7 +21,7 @@ from onda.studies.margins import (
     measure_path,
 )
 from onda.studies.path import PATH
-from onda.studies.resolve import EyeInputs, PathInputs, eye_inputs, path_inputs
+from onda.studies.path_inputs import PathInputs, path_inputs
 from onda.studies.runner import StudyRunner
 from onda.studies.study import Study, key_of
 
@@ -70,7 +71,7 @@ def measured_from(requirement: Requirement, design: Design, result: object) -> M
         layer = requirement.layer or design.line_class(requirement.subject).on[0].layer
         return measure_line(result, layer, requirement.measure)  # type: ignore[arg-type]
     if requirement.stage == "paths":
-        return measure_path(result, requirement.measure)  # type: ignore[arg-type]
+        return measure_path(result, requirement.measure, requirement.receiver)  # type: ignore[arg-type]
     return measure_eye(result, requirement.measure)  # type: ignore[arg-type]
 
 

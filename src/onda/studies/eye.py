@@ -14,8 +14,9 @@ from onda.engine.links.patterns import prbs
 from onda.engine.links.peak import PeakDistortion, peak_distortion
 from onda.engine.links.pulse import PulseResponse, pulse_from_step
 from onda.errors import NotPhysical
-from onda.studies.path import build_path
-from onda.studies.resolve import EyeInputs
+from onda.studies.eye_inputs import EyeInputs
+from onda.studies.path_build import build_path
+from onda.studies.path_inputs import without_devices
 from onda.studies.study import Control, Study
 
 __all__ = ["EYE", "EyeResult"]
@@ -46,7 +47,7 @@ def step_response(
     inputs: EyeInputs,
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], float]:
     """Time, voltage at the receiver for a step between the two levels, and the path's delay."""
-    built = build_path(inputs.path)
+    built = build_path(without_devices(inputs.path))
     delay = built.spans[-1].end
     ui = inputs.unit_interval
     if inputs.path.edge > 4 * ui:

@@ -49,6 +49,16 @@ MEASURE_TITLES: dict[str, str] = {
     "settling": "Settling",
     "edge_time": "Edge at load",
     "delay": "Delay",
+    "over_area": "Area above limit",
+    "under_area": "Area below limit",
+    "ring_back": "Ring-back",
+    "reversal": "Step back",
+    "first_delay": "First crossing",
+    "last_delay": "Last crossing",
+    "flight_time": "Flight time",
+    "slew": "Slew",
+    "pulse_width": "Pulse width",
+    "duty": "Duty",
     "eye_width": "Eye width",
     "eye_height": "Eye height",
     "jitter_pp": "Jitter, p-p",
@@ -178,20 +188,48 @@ def measure_line(result: ImpedanceResult, layer: str, measure: str) -> Measured:
     raise KeyError(measure)
 
 
-def measure_path(result: PathResult, measure: str) -> Measured:
-    """Read a measure off a path result."""
-    m = result.measures
-    at_load = "at the receiver"
-    table = {
-        "overshoot": Measured(
-            m.overshoot, f"{at_load}, {m.overshoot_time * 1e9:.2f} ns", "beyond the settled level"
-        ),
-        "undershoot": Measured(m.undershoot, at_load, "back from the settled level"),
-        "settling": Measured(m.settling, at_load, "from 50 % until within 5 % of the step"),
-        "edge_time": Measured(m.edge_time, at_load, "10 % to 90 %, first crossings"),
-        "delay": Measured(m.delay, at_load, "50 % of the driver to 50 % at the receiver"),
-    }
-    return table[measure]
+_PATH_HOW = {
+    "overshoot": "beyond the settled level",
+    "undershoot": "back from the settled level",
+    "settling": "from 50 % until within 5 % of the step",
+    "edge_time": "10 % to 90 %, first crossings",
+    "delay": "middle of the driver's edge to the first crossing here",
+    "over_area": "volts times time above the receiver's limit",
+    "under_area": "volts times time below the receiver's limit",
+    "ring_back": "what is left to the threshold after it was passed",
+    "reversal": "largest step back between the thresholds",
+    "first_delay": "first crossing of the measuring level",
+    "last_delay": "last crossing of the measuring level",
+    "flight_time": "last crossing less that of the driver in its test load",
+    "slew": "20 % to 80 %, the slowest edge",
+    "pulse_width": "the narrowest at the measuring level",
+    "duty": "share of the time above the measuring level",
+}
+_SMALL_IS_BAD = ("ring_back", "slew", "pulse_width")
+
+
+def measure_path(result: PathResult, measure: str, receiver: str | None = None) -> Measured:
+    """Read a measure off a path result: of one receiver, or the worst of all."""
+    chosen = [r for r in result.receivers if receiver in (None, r.id)]
+    if not chosen:
+        return Measured(math.nan, "", f"there is no receiver {receiver}")
+    values = [float(getattr(r.measures, measure)) for r in chosen]
+    worst_at = (min if measure in _SMALL_IS_BAD else max)(
+        range(len(chosen)), key=lambda k: _rank(values[k], measure)
+    )
+    found = chosen[worst_at]
+    where = f"at {found.name}"
+    if measure == "overshoot":
+        where += f", {found.measures.overshoot_time * 1e9:.2f} ns"
+    how = f"{_PATH_HOW[measure]}, worst of {found.measures.edges} edges"
+    return Measured(values[worst_at], where, how)
+
+
+def _rank(value: float, measure: str) -> float:
+    """A value that is not there is worse than any."""
+    if math.isnan(value):
+        return -math.inf if measure in _SMALL_IS_BAD else math.inf
+    return value
 
 
 def measure_eye(result: EyeResult, measure: str) -> Measured:

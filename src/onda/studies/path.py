@@ -1,46 +1,85 @@
-"""Study `path`: waveforms anywhere along a net, what they measure, their harmonics."""
+"""Study `path`: waveforms anywhere along a net, what each receiver sees, harmonics, bounces."""
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.circuits import (
-    LinePiece,
-    Net,
-    PiecewiseLinear,
-    SeriesPart,
-    ShuntBranch,
-    solve_linear,
+from onda.engine.circuits import TransientSolution, solve_transient
+from onda.engine.circuits.bounces import Bounce, trace_bounces
+from onda.engine.circuits.dc import dc_voltages, device_currents
+from onda.engine.circuits.measure import first_crossing
+from onda.engine.circuits.net import Net, ShuntBranch
+from onda.engine.circuits.receiver_measures import (
+    EdgeSpan,
+    Levels,
+    ReceiverMeasures,
+    measure_receiver,
 )
-from onda.engine.circuits.dc import dc_voltages
-from onda.engine.circuits.linear import LinearSolution, node_response
-from onda.engine.circuits.measure import EdgeMeasures, measure_edge
-from onda.engine.circuits.stimulus import clock, edge
-from onda.engine.lines import lossless_line
-from onda.studies.resolve import PathInputs, ResistorItem, TraceItem
-from onda.studies.solved_line import solve_line
+from onda.engine.devices import Thresholds
+from onda.studies.path_build import BuiltEnd, BuiltPath, Span, build_path, with_edges
+from onda.studies.path_inputs import PathInputs
+from onda.studies.path_stimulus import (
+    edge_commands,
+    first_level_is_high,
+    periodic_commands,
+    source_waveform,
+)
 from onda.studies.study import Control, Study
 
-__all__ = ["PATH", "BuiltPath", "PathResult", "Span", "build_path", "measure_load"]
+__all__ = [
+    "PATH",
+    "PathResult",
+    "ReceiverResult",
+    "RestingPart",
+    "Span",
+    "measure_receivers",
+    "run_path",
+    "time_step",
+]
 
 FloatArray = NDArray[np.float64]
+_SHOWN = 2400
+"""Samples that curves and the map are shown with at most."""
+_HARMONICS = 15
 
 
 @dataclass(frozen=True, slots=True)
-class Span:
-    """One element on the delay scale: from `start` to `end` seconds; `z` ohm (0 for a resistor)."""
+class ReceiverResult:
+    """One receiver.
+
+    Attributes
+    ----------
+    delay : s, where it lies on the scale; row : of the ribbon; route : spans from the driver to it
+    pin, die : (n,) V; low, high : V settled at the die
+    thresholds : what its model asks for
+    """
 
     id: str
-    kind: str
-    label: str
-    start: float
-    end: float
-    z: float
-    length: float
+    name: str
+    delay: float
+    row: int
+    route: tuple[int, ...]
+    pin: FloatArray
+    die: FloatArray
+    low: float
+    high: float
+    thresholds: Thresholds
+    measures: ReceiverMeasures
+
+
+@dataclass(frozen=True, slots=True)
+class RestingPart:
+    """Current (A) and power (W) of a resistor to a rail while the line rests high and low."""
+
+    name: str
+    amps_high: float
+    amps_low: float
+    watts_high: float
+    watts_low: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,17 +88,20 @@ class PathResult:
 
     Attributes
     ----------
-    spans : the elements in order
-    time : (n,) s
+    spans : the elements in order, those of branches in rows of their own
+    time : (n,) s, as shown
     places : (p,) s of delay from the driver; piece : (p,) index into spans
-    volts : (p, n) V, float32, the wave map
-    pad, load : (n,) V at the driver's pad (before any series resistor) and at the receiver
-    source : (n,) V, the driver's open-circuit voltage
-    low, high : V at the load, settled
-    measures : of the worse of rising and falling edge
-    harmonics : (h,) Hz; harmonic_volts : (h,) V amplitude at the load; empty without a clock
+    volts, amps : (p, n), float32, voltage and current towards the receivers
+    pad : (n,) V at the driver's pin; drive_amps, drive_watts : (n,) out of the driver
+    source : (n,) V, the driver's open-circuit voltage; empty for a buffer
+    receivers : those of branches, then the one at the end of the ribbon
+    harmonics : (h,) Hz; harmonic_volts : (p, h) V amplitude along the map; harmonic_amps : (h,) A
+        out of the driver; empty without a clock
+    bounces : arrivals by receiver
+    resting : terminations at rest
     z_source : ohm, driver and series resistors before the first piece
     z_line : ohm, the first trace; z_load : ohm at DC (infinite when open)
+    line_error : largest error of the lines' models in time
     """
 
     spans: tuple[Span, ...]
@@ -67,22 +109,69 @@ class PathResult:
     places: FloatArray
     piece: NDArray[np.int64]
     volts: NDArray[np.float32]
+    amps: NDArray[np.float32]
     pad: FloatArray
-    load: FloatArray
+    drive_amps: FloatArray
+    drive_watts: FloatArray
     source: FloatArray
-    low: float
-    high: float
-    measures: EdgeMeasures
+    receivers: tuple[ReceiverResult, ...]
     harmonics: FloatArray
     harmonic_volts: FloatArray
+    harmonic_amps: FloatArray
+    bounces: tuple[tuple[Bounce, ...], ...]
+    resting: tuple[RestingPart, ...]
     z_source: float
     z_line: float
     z_load: float
+    line_error: float
+    step: float
 
     @property
     def delay(self) -> float:
-        """Delay of the whole path, s."""
-        return self.spans[-1].end if self.spans else 0.0
+        """Delay of the ribbon, s."""
+        return max((s.end for s in self.spans if s.row == 0), default=0.0)
+
+    @property
+    def span_of_delay(self) -> float:
+        """Delay of the farthest place, branches too, s."""
+        return max((s.end for s in self.spans), default=0.0)
+
+    @property
+    def last(self) -> ReceiverResult:
+        """The receiver at the end of the ribbon."""
+        return self.receivers[-1]
+
+    @property
+    def load_harmonics(self) -> FloatArray:
+        """Amplitudes (h,) V at the end of the ribbon; empty without a clock."""
+        if len(self.harmonics) == 0:
+            return np.empty(0)
+        last = max(k for k, s in enumerate(self.spans) if s.row == 0 and s.z > 0.0)
+        return self.harmonic_volts[np.flatnonzero(self.piece == last)[-1]]
+
+    @property
+    def load(self) -> FloatArray:
+        """Waveform (n,) V at the die of the last receiver."""
+        return self.last.die
+
+    @property
+    def low(self) -> float:
+        """Settled low level of the last receiver, V."""
+        return self.last.low
+
+    @property
+    def high(self) -> float:
+        """Settled high level of the last receiver, V."""
+        return self.last.high
+
+    @property
+    def measures(self) -> ReceiverMeasures:
+        """Measures of the receiver that overshoots most."""
+        return max(self.receivers, key=lambda r: _size(r.measures.overshoot)).measures
+
+    def receiver(self, identifier: str) -> ReceiverResult:
+        """A receiver by id; the last one where there is none of it."""
+        return next((r for r in self.receivers if r.id == identifier), self.last)
 
     @property
     def reflection_at_launch(self) -> float:
@@ -91,178 +180,347 @@ class PathResult:
 
     @property
     def reflection_at_load(self) -> float:
-        """Share sent back at the receiver, its capacitance apart."""
-        last = next((s.z for s in reversed(self.spans) if s.kind == "trace"), self.z_line)
+        """Share sent back at the last receiver, its capacitance apart."""
+        ribbon = [s.z for s in self.spans if s.kind in ("trace", "cable") and s.row == 0]
+        last = ribbon[-1] if ribbon else self.z_line
         return 1.0 if math.isinf(self.z_load) else (self.z_load - last) / (self.z_load + last)
 
 
-@dataclass(frozen=True, slots=True)
-class BuiltPath:
-    """A path as a net: nodes run from the driver's pad (0) to the receiver (`load`)."""
-
-    net: Net
-    load: int
-    spans: tuple[Span, ...]
-    piece_span: tuple[int, ...]
-    z_source: float
-    z_load: float
+def _size(value: float) -> float:
+    return math.inf if math.isnan(value) else value
 
 
-def build_path(inputs: PathInputs) -> BuiltPath:
-    """Turn a path into a net."""
-    shunts = [ShuntBranch(0, r=inputs.driver_resistance, source=True)]
-    if inputs.driver_capacitance > 0:
-        shunts.append(ShuntBranch(0, c=inputs.driver_capacitance))
-    series: list[SeriesPart] = []
-    lines: list[LinePiece] = []
-    spans: list[Span] = []
-    piece_span: list[int] = []
-    node, delay, z_source = 0, 0.0, inputs.driver_resistance
-    # Delay is drawn at the frequency that carries the edge.
+def time_step(inputs: PathInputs, built: BuiltPath) -> float:
+    """Step of the transient: fine against the edge, and within reason against the pieces."""
+    per_edge = 40 if inputs.fine else 16
     knee = 0.35 / inputs.edge
-    for item in inputs.items:
-        if isinstance(item, ResistorItem):
-            if item.value > 0:
-                series.append(SeriesPart(node, node + 1, r=item.value))
-                node += 1
-            if not lines:
-                z_source += item.value
-            spans.append(Span(item.id, "resistor", item.id, delay, delay, 0.0, 0.0))
-            continue
-        if isinstance(item, TraceItem):
-            solved = solve_line(item.line, inputs.fine)
-            line, length, z = solved.line, item.length, solved.z
-            took = line.delay_per_m(knee) * length
-            spans.append(Span(item.id, "trace", item.label, delay, delay + took, z, length))
-        else:
-            line, length, took = lossless_line(item.z0), item.delay, item.delay
-            if item.pad > 0:
-                shunts += [ShuntBranch(n, c=0.5 * item.pad) for n in (node, node + 1)]
-            spans.append(Span(item.id, "via", "via", delay, delay + took, item.z0, 0.0))
-        lines.append(LinePiece(node, node + 1, line, length))
-        piece_span.append(len(spans) - 1)
-        node += 1
-        delay += took
-    shunts += _end(inputs, node)
-    loads = [b.r for b in shunts if b.node == node and not b.source and b.c is None]
-    z_load = 1.0 / sum(1.0 / r for r in loads) if loads else math.inf
-    return BuiltPath(
-        net=Net(node + 1, tuple(shunts), tuple(lines), tuple(series)),
-        load=node,
-        spans=tuple(spans),
-        piece_span=tuple(piece_span),
-        z_source=z_source,
-        z_load=z_load,
+    shortest = min(p.line.delay_per_m(knee) * p.length for p in built.net.lines)
+    step = inputs.edge / per_edge
+    return max(min(step, 0.999 * shortest), step / 5.0)
+
+
+@dataclass(frozen=True, slots=True)
+class _Run:
+    """A path with its transient."""
+
+    inputs: PathInputs
+    built: BuiltPath
+    net: Net
+    edges: list[tuple[float, bool]]
+    solution: TransientSolution
+    lows: FloatArray
+    highs: FloatArray
+
+
+def run_path(inputs: PathInputs, control: Control | None = None) -> _Run:
+    """Build and solve a path; the waveforms only."""
+    built = build_path(inputs)
+    edges = edge_commands(inputs)
+    start_high = not edges[0][1]
+    net = with_edges(built, inputs, edges, start_high=start_high)
+    stimulus = source_waveform(inputs, edges) if built.switching is None else ()
+    step = time_step(inputs, built)
+
+    def wanted(share: float) -> None:
+        if control is not None:
+            control.progress(0.1 + 0.4 * share)
+
+    solution = solve_transient(
+        net, stimulus, end=max(inputs.window, 8.0 * step), step=step, wanted=wanted
+    )
+    levels = []
+    for high in (False, True):
+        at_rest = with_edges(built, inputs, [], start_high=high)
+        sources = [] if built.switching is not None else [inputs.high if high else inputs.low]
+        levels.append(dc_voltages(at_rest, sources))
+    return _Run(inputs, built, net, edges, solution, levels[0], levels[1])
+
+
+def measure_receivers(run: _Run) -> list[ReceiverMeasures]:
+    """Measures of every receiver of a solved path."""
+    test = _test_delay(run)
+    return [_measure(run, end, test) for end in run.built.ends]
+
+
+def _measure(run: _Run, end: BuiltEnd, test_delay: float) -> ReceiverMeasures:
+    levels = _levels(run, end)
+    half = 0.5 * _edge_time(run)
+    # A little before an edge can arrive is when the one before it has had its time.
+    arrives = 0.95 * abs(end.delay - run.built.driver.delay)
+    stops = [t + arrives for t, _ in run.edges[1:]] + [float(run.solution.time[-1])]
+    spans = [
+        EdgeSpan(up, t + half, t + (arrives if k else 0.0), stop)
+        for k, ((t, up), stop) in enumerate(zip(run.edges, stops, strict=True))
+    ]
+    # An edge that has hardly arrived when the window ends is not judged.
+    last = spans[-1]
+    if len(spans) > 1 and last.stop - last.start < 2.0 * _edge_time(run) + 2.0 * arrives:
+        spans.pop()
+    volts = run.solution.node(end.die)
+    frequency = run.inputs.frequency
+    return measure_receiver(
+        run.solution.time,
+        volts,
+        levels,
+        spans,
+        test_delay=test_delay,
+        period=None if frequency is None else 1.0 / frequency,
     )
 
 
-def _end(inputs: PathInputs, node: int) -> list[ShuntBranch]:
-    """Termination and receiver."""
-    out: list[ShuntBranch] = []
-    if inputs.load_capacitance > 0:
-        out.append(ShuntBranch(node, c=inputs.load_capacitance))
-    if inputs.load_resistance is not None:
-        out.append(ShuntBranch(node, r=inputs.load_resistance))
-    if inputs.termination in ("parallel", "split"):
-        out.append(ShuntBranch(node, r=inputs.term_r or 0.0, e=inputs.rail))
-    if inputs.termination == "split":
-        out.append(ShuntBranch(node, r=inputs.term_r_low or 0.0))
-    if inputs.termination == "ac":
-        out.append(ShuntBranch(node, r=inputs.term_r or 0.0, c=inputs.term_c))
-    return out
+def _edge_time(run: _Run) -> float:
+    """0 to 100 % of the source; of a buffer, until its factors have crossed."""
+    if run.built.switching is None:
+        return run.inputs.edge
+    # The middle of the switching is where the pull-up is half on.
+    halves = []
+    for curve in (run.built.switching.rise, run.built.switching.fall):
+        both = np.asarray(curve.up) - np.asarray(curve.down)
+        halves.append(first_crossing(np.asarray(curve.time), both, 0.0))
+    known = [h for h in halves if not math.isnan(h)]
+    return 2.0 * float(np.mean(known)) if known else run.inputs.edge
 
 
-def path_stimulus(inputs: PathInputs) -> PiecewiseLinear:
-    if inputs.frequency is None:
-        return edge(inputs.low, inputs.high, inputs.edge)
-    cycles = max(1, math.ceil(inputs.window * inputs.frequency))
-    return clock(inputs.low, inputs.high, inputs.edge, period=1.0 / inputs.frequency, cycles=cycles)
+def _levels(run: _Run, end: BuiltEnd) -> Levels:
+    low, high = float(run.lows[end.die]), float(run.highs[end.die])
+    buffer = end.inputs.buffer
+    if buffer is None:
+        return Levels(low, high)
+    t = buffer.thresholds
+    between = [v if v is not None and low < v < high else None for v in (t.v_il, t.v_ih, t.v_meas)]
+    return Levels(low, high, between[0], between[1], between[2], t.over_high, t.over_low)
 
 
-def time_step(inputs: PathInputs) -> float:
-    per_edge, most = (40, 2400) if inputs.fine else (16, 700)
-    return max(inputs.edge / per_edge, inputs.window / most)
-
-
-def measure_load(inputs: PathInputs, solution: LinearSolution, load: int) -> EdgeMeasures:
-    """Measure the first rising edge at the load, over the time until the next one arrives."""
-    volts, time = solution.node(load), solution.time
-    net = solution.net
-    low = float(dc_voltages(net, inputs.low)[load])
-    high = float(dc_voltages(net, inputs.high)[load])
-    stop = len(time)
-    if inputs.frequency is not None:
-        half = 0.5 / inputs.frequency
-        delay = sum(p.line.delay_per_m(0.35 / inputs.edge) * p.length for p in net.lines)
-        stop = int(np.searchsorted(time, half + delay))
-    return measure_edge(
-        time[:stop],
-        volts[:stop],
-        from_level=low,
-        to_level=high,
-        source_half_time=0.5 * inputs.edge,
-    )
+def _test_delay(run: _Run) -> float:
+    """From the source's middle to the crossing in the driver's test load; 0 without one."""
+    buffer = run.built.driver.inputs.buffer
+    if buffer is None or run.built.switching is None or buffer.r_load is None:
+        return 0.0
+    shunts = [ShuntBranch(0, r=buffer.r_load, e=buffer.v_load)]
+    c = buffer.c_comp + buffer.c_load
+    if c > 0.0:
+        shunts.append(ShuntBranch(0, c=c))
+    alone = replace(run.built, net=Net(1, tuple(shunts)))
+    alone = replace(alone, driver=replace(run.built.driver, die=0))
+    rising = run.edges[0][1]
+    net = with_edges(alone, run.inputs, [(0.0, rising)], start_high=not rising)
+    end = 6.0 * run.inputs.edge + 10.0 * buffer.r_load * c
+    solution = solve_transient(net, end=end, step=run.inputs.edge / 40.0)
+    volts = solution.node(0)
+    stated = buffer.thresholds.v_meas
+    level = 0.5 * (volts[0] + volts[-1]) if stated is None else stated
+    crossed = first_crossing(solution.time, volts, float(level))
+    return 0.0 if math.isnan(crossed) else crossed - 0.5 * _edge_time(run)
 
 
 def _run(inputs: PathInputs, control: Control) -> PathResult:
-    built = build_path(inputs)
-    control.progress(0.2)
-    stimulus = path_stimulus(inputs)
-    solution = solve_linear(built.net, stimulus, end=inputs.window, step=time_step(inputs))
-    control.progress(0.5)
-    places, piece, volts = _wave_map(inputs, built, solution, control)
-    harmonics, amplitudes = _harmonics(inputs, built, stimulus)
+    run = run_path(inputs, control)
+    built, solution = run.built, run.solution
+    measures = measure_receivers(run)
+    shown = np.linspace(0.0, float(solution.time[-1]), min(len(solution.time), _SHOWN))
+
+    def at_shown(values: FloatArray) -> FloatArray:
+        return np.interp(shown, solution.time, values)
+
+    control.progress(0.55)
+    places, piece, volts, amps = _wave_map(run, solution, 160 if inputs.fine else 48, shown)
+    control.progress(0.85)
+    harmonics, along, out = _harmonics(run, places, piece)
     lines = [s.z for s in built.spans if s.kind == "trace"] or [s.z for s in built.spans if s.z]
+    drive = _driver_current(run, solution)
+    pad = solution.node(built.driver.pin)
+    source = (
+        source_waveform(inputs, run.edges).sample(shown) if built.switching is None else np.empty(0)
+    )
+    swing = max(abs(float(run.highs[0] - run.lows[0])), 1e-9)
     return PathResult(
         spans=built.spans,
-        time=solution.time,
+        time=shown,
         places=places,
         piece=piece,
         volts=volts,
-        pad=solution.node(0),
-        load=solution.node(built.load),
-        source=stimulus.sample(solution.time),
-        low=float(dc_voltages(built.net, inputs.low)[built.load]),
-        high=float(dc_voltages(built.net, inputs.high)[built.load]),
-        measures=measure_load(inputs, solution, built.load),
+        amps=amps,
+        pad=at_shown(pad),
+        drive_amps=at_shown(drive),
+        drive_watts=at_shown(drive * solution.node(built.driver.die)),
+        source=source,
+        receivers=tuple(
+            ReceiverResult(
+                id=end.id,
+                name=end.name,
+                delay=end.delay,
+                row=end.row,
+                route=built.routes[end.id],
+                pin=at_shown(solution.node(end.pin)),
+                die=at_shown(solution.node(end.die)),
+                low=float(run.lows[end.die]),
+                high=float(run.highs[end.die]),
+                thresholds=end.inputs.buffer.thresholds if end.inputs.buffer else Thresholds(),
+                measures=m,
+            )
+            for end, m in zip(built.ends, measures, strict=True)
+        ),
         harmonics=harmonics,
-        harmonic_volts=amplitudes,
+        harmonic_volts=along,
+        harmonic_amps=out,
+        bounces=tuple(_bounces(run, end, swing) for end in built.ends) if inputs.fine else (),
+        resting=_resting(run),
         z_source=built.z_source,
         z_line=lines[0],
         z_load=built.z_load,
+        line_error=solution.line_error,
+        step=float(solution.time[1]),
     )
 
 
 def _wave_map(
-    inputs: PathInputs, built: BuiltPath, solution: LinearSolution, control: Control
-) -> tuple[FloatArray, NDArray[np.int64], NDArray[np.float32]]:
-    """Voltages at places evenly spaced in delay, at least three on every piece."""
-    wanted = 160 if inputs.fine else 48
-    total = built.spans[-1].end
-    places, pieces, rows = [], [], []
+    run: _Run, solution: TransientSolution, wanted: int, shown: FloatArray
+) -> tuple[FloatArray, NDArray[np.int64], NDArray[np.float32], NDArray[np.float32]]:
+    """Voltage and current at places evenly spaced in delay, at least three on every piece."""
+    built = run.built
+    total = sum(s.end - s.start for s in built.spans) or 1e-12
+    places, pieces, volts, amps = [], [], [], []
+    few = _resampled(solution, shown)
     for number, span_index in enumerate(built.piece_span):
+        if span_index < 0:
+            continue
         span, line = built.spans[span_index], built.net.lines[number]
         count = max(3, round(wanted * (span.end - span.start) / total))
         share = np.linspace(0.0, 1.0, count)
-        rows.append(solution.along(number, share * line.length).astype(np.float32))
+        v, i = few.both_along(number, share * line.length)
+        volts.append(v.astype(np.float32))
+        amps.append(i.astype(np.float32))
         places.append(span.start + share * (span.end - span.start))
         pieces.append(np.full(count, span_index))
-        control.progress(0.5 + 0.5 * (number + 1) / len(built.piece_span))
-    return np.concatenate(places), np.concatenate(pieces), np.concatenate(rows)
+    return (
+        np.concatenate(places),
+        np.concatenate(pieces),
+        np.concatenate(volts),
+        np.concatenate(amps),
+    )
+
+
+def _resampled(solution: TransientSolution, time: FloatArray) -> TransientSolution:
+    """The solution at fewer times, where it has more than are shown."""
+    if len(time) == len(solution.time):
+        return solution
+    volts = np.stack(
+        [
+            np.interp(time, solution.time, solution.volts[:, k])
+            for k in range(solution.volts.shape[1])
+        ],
+        axis=1,
+    )
+    return replace(solution, time=time, volts=volts)
+
+
+def _driver_current(run: _Run, solution: TransientSolution) -> FloatArray:
+    """Current out of the driver's die, A."""
+    if run.built.switching is not None:
+        # The driving buffer is the last device of the net.
+        return np.asarray(solution.device_amps[:, -1])
+    source = source_waveform(run.inputs, run.edges).sample(solution.time)
+    die = solution.node(run.built.driver.die)
+    return np.asarray((source - die) / run.inputs.driver_resistance)
 
 
 def _harmonics(
-    inputs: PathInputs, built: BuiltPath, stimulus: PiecewiseLinear
-) -> tuple[FloatArray, FloatArray]:
-    """Amplitudes at the load of a clock that has always been running."""
-    if inputs.frequency is None:
-        return np.empty(0), np.empty(0)
-    period = 1.0 / inputs.frequency
-    one = PiecewiseLinear(stimulus.time[:4], stimulus.volts[:4])
-    frequency = inputs.frequency * np.arange(1.0, 10.0)
-    s = np.asarray(2j * np.pi * frequency)
-    coefficient = 2.0 * one.change_transform(s) / period
-    return frequency, np.abs(node_response(built.net, s)[:, built.load] * coefficient)
+    run: _Run, places: FloatArray, piece: NDArray[np.int64]
+) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Amplitudes along the map and of the driver's current, for a clock that keeps running."""
+    frequency = run.inputs.frequency
+    if frequency is None:
+        return np.empty(0), np.empty((0, 0)), np.empty(0)
+    period, cycles = 1.0 / frequency, 6
+    up = not first_level_is_high(run.inputs)
+    edges = periodic_commands(period, run.inputs.stimulus.duty, cycles, first_up=up)
+    net = with_edges(run.built, run.inputs, edges, start_high=not up)
+    linear = run.built.switching is None
+    stimulus = source_waveform(run.inputs, edges) if linear else ()
+    per_period = max(64, math.ceil(period / (run.inputs.edge / 12.0)))
+    solution = solve_transient(net, stimulus, end=cycles * period, step=period / per_period)
+    steady = replace(run, net=net, edges=edges, solution=solution)
+    last = slice(-per_period - 1, -1)
+
+    def amplitudes(values: FloatArray) -> FloatArray:
+        spectrum = np.fft.rfft(values[..., last], axis=-1)
+        return np.asarray(2.0 / per_period * np.abs(spectrum[..., 1 : _HARMONICS + 1]))
+
+    _, _, volts, _ = _wave_map(steady, solution, 40, solution.time)
+    few_places, few_piece, _, _ = _places_only(run, 40)
+    along = amplitudes(volts.astype(float))
+    full = np.empty((len(places), along.shape[1]))
+    for k in np.unique(piece):
+        at, have = piece == k, few_piece == k
+        for h in range(along.shape[1]):
+            full[at, h] = np.interp(places[at], few_places[have], along[have, h])
+    current = amplitudes(_driver_current(steady, solution))
+    return frequency * np.arange(1.0, along.shape[1] + 1.0), full, current
 
 
-PATH: Study[PathInputs, PathResult] = Study("path", _run, (PathResult, Span, EdgeMeasures))
+def _places_only(run: _Run, wanted: int) -> tuple[FloatArray, NDArray[np.int64], None, None]:
+    built = run.built
+    total = sum(s.end - s.start for s in built.spans) or 1e-12
+    places, pieces = [], []
+    for span_index in built.piece_span:
+        if span_index >= 0:
+            span = built.spans[span_index]
+            count = max(3, round(wanted * (span.end - span.start) / total))
+            places.append(np.linspace(span.start, span.end, count))
+            pieces.append(np.full(count, span_index))
+    return np.concatenate(places), np.concatenate(pieces), None, None
+
+
+def _bounces(run: _Run, end: BuiltEnd, swing: float) -> tuple[Bounce, ...]:
+    if run.inputs.driving:
+        return ()
+    found = trace_bounces(
+        run.built.stretches, end.pin, edge=run.inputs.edge, until=run.inputs.window, least=0.01
+    )
+    return tuple(replace(b, volts=b.volts * swing) for b in found[:60])
+
+
+def _resting(run: _Run) -> tuple[RestingPart, ...]:
+    """Resistors to rails, and the driving device, at rest."""
+    out = []
+    for branch in run.net.shunts:
+        if branch.source or branch.c is not None or branch.r == 0.0:
+            continue
+        amps = [(float(v[branch.node]) - branch.e) / branch.r for v in (run.highs, run.lows)]
+        if max(abs(a) for a in amps) < 1e-7:
+            continue
+        rail = f"to {branch.e:.3g} V"
+        name = f"{branch.r:.4g} Ω {rail}"
+        out.append(
+            RestingPart(name, amps[0], amps[1], amps[0] ** 2 * branch.r, amps[1] ** 2 * branch.r)
+        )
+    out.append(_resting_driver(run))
+    return tuple(out)
+
+
+def _resting_driver(run: _Run) -> RestingPart:
+    """The driver's own current and the power lost in it."""
+    built, die = run.built, run.built.driver.die
+    amps, watts = [], []
+    for high, volts in ((True, run.highs), (False, run.lows)):
+        v = float(volts[die])
+        if built.switching is None:
+            level = run.inputs.high if high else run.inputs.low
+            i = (level - v) / run.inputs.driver_resistance
+            lost = i**2 * run.inputs.driver_resistance
+        else:
+            device = with_edges(built, run.inputs, [], start_high=high).devices[-1]
+            i = device_currents(device, volts, 0.0)[0][0]
+            buffer = built.driver.inputs.buffer
+            assert buffer is not None
+            lost = abs(i * ((buffer.v_pullup if high else buffer.v_pulldown) - v))
+        amps.append(i)
+        watts.append(lost)
+    return RestingPart(f"driver {built.driver.name}", amps[0], amps[1], watts[0], watts[1])
+
+
+PATH: Study[PathInputs, PathResult] = Study(
+    "path",
+    _run,
+    (PathResult, Span, ReceiverResult, ReceiverMeasures, RestingPart, Bounce, Thresholds),
+)

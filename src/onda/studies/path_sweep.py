@@ -1,4 +1,4 @@
-"""Study `path_sweep`: a measure at the load against the value of a series resistor."""
+"""Study `path_sweep`: measures of a path against one or two values, at one corner or all."""
 
 from __future__ import annotations
 
@@ -7,70 +7,187 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.circuits import solve_linear
-from onda.engine.circuits.measure import EdgeMeasures
-from onda.studies.path import build_path, measure_load, path_stimulus, time_step
-from onda.studies.resolve import PathInputs, ResistorItem
+from onda.engine.circuits.receiver_measures import ReceiverMeasures
+from onda.errors import InputError
+from onda.studies.path import measure_receivers, run_path
+from onda.studies.path_inputs import (
+    BranchItem,
+    CableItem,
+    PathInputs,
+    PathItem,
+    ResistorItem,
+    ShuntItem,
+    TermInputs,
+    TraceItem,
+    with_items,
+)
 from onda.studies.study import Control, Study
 
-__all__ = ["PATH_SWEEP", "SweepInputs", "SweepResult", "resistor_range", "with_resistor"]
+__all__ = [
+    "CORNER_MEASURES",
+    "PATH_SWEEP",
+    "SweepInputs",
+    "SweepResult",
+    "Variant",
+    "measures_with",
+    "resistor_range",
+    "with_value",
+]
+
+CORNER_MEASURES = (
+    "overshoot", "undershoot", "settling", "edge_time", "delay", "ring_back", "reversal",
+    "over_area", "slew", "flight_time", "pulse_width",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Variant:
+    """One path to run in a sweep, and what it is called: a corner, a strength, a layout."""
+
+    name: str
+    path: PathInputs
 
 
 @dataclass(frozen=True, slots=True)
 class SweepInputs:
-    """A path and the resistor to sweep over `values` ohm."""
+    """Variants, each with `element` set to each of `values` (SI, of its main quantity).
 
-    path: PathInputs
-    resistor: str
+    A second element makes it a field: `values` by `values_2`.
+    """
+
+    variants: tuple[Variant, ...]
+    element: str
     values: tuple[float, ...]
+    element_2: str = ""
+    values_2: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class SweepResult:
-    """Measures at each value: (v,) ohm, V, V, s."""
+    """Measures at each value.
+
+    Attributes
+    ----------
+    values : (v,); values_2 : (w,), one NaN where only one element is swept
+    names : of the variants, k
+    measures : (m, k, v, w) in the order of `CORNER_MEASURES`, the worst over all receivers
+    waves : (k, v, n) V at the last receiver, at the first of values_2; time : (n,) s
+    """
 
     values: NDArray[np.float64]
-    overshoot: NDArray[np.float64]
-    undershoot: NDArray[np.float64]
-    edge_time: NDArray[np.float64]
+    values_2: NDArray[np.float64]
+    names: tuple[str, ...]
+    measures: NDArray[np.float64]
+    time: NDArray[np.float64]
+    waves: NDArray[np.float32]
+
+    def of(self, measure: str, *, at_least: bool = False) -> NDArray[np.float64]:
+        """A measure (v, w): the worst over the variants."""
+        values = self.measures[CORNER_MEASURES.index(measure)]
+        return np.asarray(values.min(axis=0) if at_least else values.max(axis=0))
+
+    @property
+    def overshoot(self) -> NDArray[np.float64]:
+        """Overshoot (v,), the worst over the variants."""
+        return self.of("overshoot")[:, 0]
+
+
+_SMALLEST = ("ring_back", "slew", "pulse_width")
 
 
 def resistor_range(line_impedance: float) -> tuple[float, ...]:
     """Values worth trying for a line: from nothing to half as much again."""
-    return tuple(float(v) for v in np.linspace(0.0, 1.5 * line_impedance, 17))
+    return tuple(float(v) for v in np.linspace(0.0, 1.5 * line_impedance, 20))
 
 
-def with_resistor(inputs: PathInputs, resistor: str, value: float) -> PathInputs:
-    """The same path with one resistor set to a value."""
-    items = tuple(
-        replace(item, value=value)
-        if isinstance(item, ResistorItem) and item.id == resistor
-        else item
-        for item in inputs.items
-    )
-    return replace(inputs, items=items)
+def with_value(inputs: PathInputs, element: str, value: float) -> PathInputs:
+    """The same path with the main quantity of one element set: ohm of a resistor or termination,
+    metres of a piece of line, ohm of the driver.
+
+    Raises
+    ------
+    InputError : the element has no quantity to sweep
+    """
+    if element == "driver":
+        return replace(inputs, driver_resistance=max(value, 1e-3))
+    if element == inputs.end.id:
+        return replace(
+            inputs, end=replace(inputs.end, termination=_termed(inputs.end.termination, value))
+        )
+    done = False
+
+    def change(item: PathItem) -> PathItem:
+        nonlocal done
+        if item.id != element:
+            return item
+        done = True
+        match item:
+            case ResistorItem():
+                return replace(item, value=value)
+            case TraceItem() | CableItem():
+                return replace(item, length=max(value, 1e-6))
+            case ShuntItem():
+                return replace(item, termination=_termed(item.termination, value))
+            case BranchItem():
+                end = replace(item.end, termination=_termed(item.end.termination, value))
+                return replace(item, end=end)
+        raise InputError("has no value to sweep", where=element)
+
+    changed = with_items(inputs, change)
+    if not done:
+        raise InputError("is not in this path", where=element)
+    return changed
 
 
-def measures_with(inputs: PathInputs, resistor: str, value: float) -> EdgeMeasures:
-    """Measures at the load with one resistor set to a value."""
-    changed = with_resistor(inputs, resistor, value)
-    built = build_path(changed)
-    solution = solve_linear(
-        built.net, path_stimulus(changed), end=changed.window, step=time_step(changed)
-    )
-    return measure_load(changed, solution, built.load)
+def _termed(term: TermInputs, value: float) -> TermInputs:
+    if term.r is None:
+        raise InputError("no resistor ends the line there", remedy="Choose a termination first.")
+    # A split termination keeps its ratio.
+    low = None if term.r_low is None else term.r_low * value / term.r
+    return replace(term, r=max(value, 1e-3), r_low=low)
+
+
+def measures_with(inputs: PathInputs, element: str, value: float) -> list[ReceiverMeasures]:
+    """Measures at every receiver with one element set to a value."""
+    return measure_receivers(run_path(with_value(inputs, element, value)))
+
+
+def _worst(measures: list[ReceiverMeasures], name: str) -> float:
+    values = [float(getattr(m, name)) for m in measures]
+    return min(values) if name in _SMALLEST else max(values)
 
 
 def _run(inputs: SweepInputs, control: Control) -> SweepResult:
-    measured = []
-    for i, value in enumerate(inputs.values):
-        measured.append(measures_with(inputs.path, inputs.resistor, value))
-        control.progress((i + 1) / len(inputs.values))
+    second = inputs.values_2 or (float("nan"),)
+    shape = (len(CORNER_MEASURES), len(inputs.variants), len(inputs.values), len(second))
+    found = np.full(shape, np.nan)
+    samples = 400
+    end = inputs.variants[0].path.window
+    time = np.linspace(0.0, end, samples)
+    waves = np.zeros((len(inputs.variants), len(inputs.values), samples), dtype=np.float32)
+    total, done = int(np.prod(shape[1:])), 0
+    for k, variant in enumerate(inputs.variants):
+        for i, value in enumerate(inputs.values):
+            for j, value_2 in enumerate(second):
+                path = with_value(variant.path, inputs.element, value)
+                if inputs.element_2:
+                    path = with_value(path, inputs.element_2, value_2)
+                run = run_path(path)
+                measures = measure_receivers(run)
+                for m, name in enumerate(CORNER_MEASURES):
+                    found[m, k, i, j] = _worst(measures, name)
+                if j == 0:
+                    load = run.solution.node(run.built.load)
+                    waves[k, i] = np.interp(time, run.solution.time, load)
+                done += 1
+                control.progress(done / total)
     return SweepResult(
         values=np.array(inputs.values),
-        overshoot=np.array([m.overshoot for m in measured]),
-        undershoot=np.array([m.undershoot for m in measured]),
-        edge_time=np.array([m.edge_time for m in measured]),
+        values_2=np.array(second),
+        names=tuple(v.name for v in inputs.variants),
+        measures=found,
+        time=time,
+        waves=waves,
     )
 
 

@@ -32,14 +32,19 @@ def contour(end: float, samples: int) -> ComplexArray:
     return np.asarray(damping + 1j * (2.0 * np.arange(samples) + 1.0) * math.pi / window)
 
 
-def invert(s: ComplexArray, transform: ComplexArray, samples: int) -> FloatArray:
-    """Inverse transform of (..., m) on the contour, first `samples` times."""
+def invert(
+    s: ComplexArray, transform: ComplexArray, samples: int, *, soft: bool = True
+) -> FloatArray:
+    """Inverse transform of (..., m) on the contour, first `samples` times.
+
+    `soft` False leaves the end of the spectrum as it is: what `transform` made comes back exactly.
+    """
     n = 2 * len(s)
     window = 2.0 * math.pi / (s[1] - s[0]).imag
     # A soft end of the spectrum instead of a cut: less ringing at bends of the waveform.
     taper = np.cos(0.5 * math.pi * (np.arange(len(s)) + 0.5) / len(s)) ** 0.25
     full = np.zeros((*transform.shape[:-1], n), dtype=complex)
-    full[..., : len(s)] = transform * taper
+    full[..., : len(s)] = transform * taper if soft else transform
     t = np.arange(samples) * (window / n)
     turn = np.exp(1j * math.pi * np.arange(samples) / n + s[0].real * t)
     out = np.fft.ifft(full, axis=-1)[..., :samples]
@@ -59,7 +64,4 @@ def transform(s: ComplexArray, samples: FloatArray) -> ComplexArray:
     full = np.concatenate([samples, samples[..., -1:] * fade], axis=-1)
     k = np.arange(n)
     full = full * np.exp(-s[0].real * k * (window / n) - 1j * math.pi * k / n)
-    # Straight lines between the samples, as the waveform was computed: the transform of a hat.
-    w = 0.5 * s * (window / n)
-    hat = (np.sinh(w) / w) ** 2
-    return np.asarray(np.fft.fft(full, axis=-1)[..., :m] * hat * (window / n))
+    return np.asarray(np.fft.fft(full, axis=-1)[..., :m] * (window / n))

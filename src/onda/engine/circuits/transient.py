@@ -76,7 +76,9 @@ class TransientSolution:
         drop = at.line.r_dc * at.length
         amps = (dc[0] - dc[1]) / drop if drop > 0.0 else 0.0
         n = len(self.time)
-        return level[:, None] + invert(s, change, n), amps + invert(s, current, n)
+        return level[:, None] + invert(s, change, n, soft=False), amps + invert(
+            s, current, n, soft=False
+        )
 
     def coupled_along(self, piece: int, places: FloatArray) -> FloatArray:
         """Voltage (lines, places, n) along coupled piece number `piece`."""
@@ -96,7 +98,7 @@ class TransientSolution:
         )
         change = np.einsum("lm,mps->lps", at.line.transform, modal)
         level = dc[:n, None] + np.outer(dc[n:] - dc[:n], places / at.length).reshape(n, -1)
-        return np.asarray(level[..., None] + invert(s, change, len(self.time)))
+        return np.asarray(level[..., None] + invert(s, change, len(self.time), soft=False))
 
 
 def solve_transient(
@@ -162,8 +164,7 @@ class _Marcher:
         self.net, self.time = net, time
         n, h = len(assembled.static), float(time[1])
         self.x = np.zeros((len(time), n))
-        # Source rows against time, only as wide as there are sources; one row of x at a time.
-        self.source = change.T @ assembled.drive.T
+        self.drive, self.source = assembled.drive, change
         self.theta = np.where(np.any(assembled.dynamic != 0.0, axis=1), _THETA, 1.0)
         self._lines(assembled, h)
         self._devices(net, node_dc)
@@ -273,6 +274,7 @@ class _Marcher:
             self.m_start,
             self.m_col,
             self.m_val,
+            self.drive,
             self.source,
             self.theta,
             self.p_start,

@@ -97,6 +97,7 @@ def march(
     m_start: IntArray,
     m_col: IntArray,
     m_val: FloatArray,
+    drive: FloatArray,
     source: FloatArray,
     theta: FloatArray,
     p_start: IntArray,
@@ -171,7 +172,11 @@ def march(
             end_u[e] = u
             known[e] = j - remembered
         for r in range(n):
-            t = source[to, r] * theta[r] + source[step, r] * (1.0 - theta[r])
+            t = 0.0
+            for d in range(drive.shape[1]):
+                if drive[r, d] != 0.0:
+                    mean = source[d, to] * theta[r] + source[d, step] * (1.0 - theta[r])
+                    t += drive[r, d] * mean
             for c in range(m_start[r], m_start[r + 1]):
                 t += m_val[c] * x[step, m_col[c]]
             rhs[r] = t

@@ -20,11 +20,11 @@ from onda.app.theme import Look
 from onda.engine.links.patterns import PRBS_ORDERS
 from onda.errors import InputError, OndaError
 from onda.project.edits import replace_link, set_value
-from onda.project.model import Design, EyeMask, Link, Path, SeriesResistor, TracePiece
+from onda.project.model import Design, EyeMask, Link, Path, SeriesResistor, TracePiece, Via
 from onda.project.quantities import Quantity, format_si
 from onda.studies.eye import EYE, EyeResult
+from onda.studies.eye_inputs import EyeInputs, MaskInputs, eye_inputs
 from onda.studies.margins import Measured, measure_eye
-from onda.studies.resolve import EyeInputs, MaskInputs, eye_inputs
 
 __all__ = ["EyesStage"]
 
@@ -50,8 +50,10 @@ class Chain(QWidget):
                 boxes.append((e.layer, format_si(e.length.si, "length")))
             elif isinstance(e, SeriesResistor):
                 boxes.append((e.id, format_si(e.value.si, "resistance")))
-            else:
+            elif isinstance(e, Via):
                 boxes.append(("via", format_si(e.delay.si, "time", digits=2)))
+            else:
+                boxes.append((e.id, e.kind))
         boxes.append((path.receiver.name, "sampler"))
         self._boxes = boxes
         self.update()

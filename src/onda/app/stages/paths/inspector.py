@@ -378,12 +378,12 @@ class PathInspector(QWidget):
         if not shown:
             return
         sets = [(result, t.sea)] + [(k, t.kept) for k in kept[:1] if len(k.harmonics)]
-        reference = max(float(r.harmonic_volts.max()) for r, _ in sets)
+        reference = max(float(r.load_harmonics.max()) for r, _ in sets)
         base = result.harmonics[0] / 1e6
         bars = [
             Bars(
                 r.harmonics / 1e6 + (i - 0.5 * (len(sets) - 1)) * 0.36 * base,
-                20 * np.log10(np.maximum(r.harmonic_volts, 1e-9) / reference),
+                20 * np.log10(np.maximum(r.load_harmonics, 1e-9) / reference),
                 -60.0,
                 0.34 * base,
                 color,

@@ -21,14 +21,15 @@ from onda.project.model import Design, Path, SeriesResistor, TracePiece
 from onda.project.quantities import format_si, quantity
 from onda.studies.margins import Measured, measure_path
 from onda.studies.path import PATH, PathResult
+from onda.studies.path_inputs import PathInputs, path_inputs
 from onda.studies.path_sweep import (
     PATH_SWEEP,
     SweepInputs,
     SweepResult,
+    Variant,
     resistor_range,
-    with_resistor,
+    with_value,
 )
-from onda.studies.resolve import PathInputs, path_inputs
 
 __all__ = ["PathsStage"]
 
@@ -165,9 +166,9 @@ class PathsStage(OneResultStage[PathResult]):
 
         def inputs() -> SweepInputs:
             slice_ = path_inputs(self.design, path, fine=False)
-            at_zero = with_resistor(slice_, resistor.id, 0.0)
+            at_zero = with_value(slice_, resistor.id, 0.0)
             # The sweep does not depend on the present value; so it is found in the cache again.
-            return SweepInputs(at_zero, resistor.id, resistor_range(67.0))
+            return SweepInputs((Variant("", at_zero),), resistor.id, resistor_range(67.0))
 
         def show(result: SweepResult) -> None:
             self.sweep = result
