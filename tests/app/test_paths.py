@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from onda.app.shell.window import MainWindow
 from onda.app.stages.paths import PathsStage
 from onda.app.stages.paths.ribbon import DRIVER, RECEIVER
-from onda.app.stages.paths.scale import DelayScale, waveform_at
+from onda.app.stages.paths.scale import DelayScale
 from onda.studies.margins import State
 from tests.app.conftest import drag, type_into
 
@@ -46,13 +46,13 @@ def test_sliding_a_probe_shows_the_waveform_there(window: MainWindow) -> None:
     ribbon = paths.ribbon
     scale = ribbon.scale
     start = QPointF(scale.x(0.62 * scale.total), 36)
-    before = [c.y.copy() for c in paths.waves._curves]
+    before = [c.y.copy() for c in paths.waves.plot._curves]
     drag(ribbon, start, QPointF(scale.x(0.25 * scale.total), 36))
     assert paths.probes.items[1].share == pytest.approx(0.25, abs=0.01)
-    after = {c.name: c.y for c in paths.waves._curves}
+    after = {c.name: c.y for c in paths.waves.plot._curves}
     assert not np.allclose(after["mid"], before[1])
     assert after["mid"] == pytest.approx(
-        waveform_at(paths.result, paths.probes.items[1].share * paths.result.delay)
+        paths.route.volts_at(paths.probes.items[1].share * paths.result.delay)
     )
     # A probe is not part of the project: there is nothing to undo.
     assert not window.document.stack.canUndo()
@@ -99,7 +99,7 @@ def test_keep_then_trim_then_undo_and_redo(window: MainWindow) -> None:
     assert overshoot(window) < 0.05
     kept = window.strip._kept["over-clk-adc"]
     assert kept == pytest.approx([0.596], abs=0.01)
-    assert any(c.kept for c in paths.waves._curves)
+    assert any(c.kept for c in paths.waves.plot._curves)
     assert window.standing.state_of("paths", "clk-adc") is State.HOLDS
     # One gesture is one step, and the way back is exact.
     trimmed = window.document.project
@@ -173,7 +173,8 @@ def test_elements_are_chosen_on_the_ribbon(window: MainWindow) -> None:
     assert paths.form.title.text() == "Trace T1"
     assert paths.sweep is None or not paths.form.sweep.isVisible()
     for name, title in ((DRIVER, "Driver U7.C4"), (RECEIVER, "Receiver U3.B2")):
-        rect = ribbon._end_rects()[name]
+        assert ribbon.layout_ is not None
+        rect = ribbon.layout_.ends()[name]
         QTest.mouseClick(ribbon, Qt.MouseButton.LeftButton, pos=rect.center().toPoint())
         assert paths.form.title.text() == title
     ribbon.setFocus()
@@ -202,8 +203,7 @@ def test_a_termination_comes_with_the_value_that_the_line_asks_for(window: MainW
     window.selection.choose_element(RECEIVER)
     assert window.settle()
     form = stage(window).form
-    form.first.combo.setCurrentIndex(1)
-    form.first.combo.activated.emit(1)
+    form.choices.choose("Ends in", "parallel")
     assert window.settle()
     term = window.document.project.design.path("clk-adc").termination
     assert term.kind == "parallel"
@@ -226,13 +226,15 @@ def test_driver_values_and_window_length(window: MainWindow) -> None:
         "High",
         "Low",
         "Capacitance",
-        "Look at",
         "Frequency",
+        "Duty",
+        "Jitter",
+        "Look at",
     ]
     type_into(form.fields[1].edit, "1.2 ns")
     assert window.settle()
     assert overshoot(window) < 0.4
-    type_into(form.fields[5].edit, "20 ns")
+    type_into(form.fields[8].edit, "20 ns")
     assert window.settle()
     result = stage(window).result
     assert result is not None

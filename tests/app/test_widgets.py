@@ -344,9 +344,10 @@ def test_context_menus_open_and_act(window: MainWindow) -> None:
     )
     assert window.selection.element == "T1"
     menus = [w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible()]
-    acts = {a.text(): a for menu in menus for a in menu.actions()}
-    assert {"Go back to this state", "Rename", "Insert via behind"} <= set(acts)
-    acts["Insert resistor behind"].trigger()
+    subs = [a.menu() for menu in menus for a in menu.actions() if a.menu() is not None]
+    acts = {a.text(): a for menu in (*menus, *subs) for a in menu.actions()}
+    assert {"Go back to this state", "Rename", "Insert behind", "via"} <= set(acts)
+    acts["resistor"].trigger()
     assert [e.id for e in window.document.project.design.path("clk-adc").elements][3] == "R1"
     for menu in menus:
         menu.close()

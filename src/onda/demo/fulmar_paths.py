@@ -133,6 +133,10 @@ def chained_clock() -> dict[str, Any]:
 
 def trigger() -> dict[str, Any]:
     """A line past three loads, the second on a stub that is too long."""
+
+    def load(name: str) -> dict[str, Any]:
+        return _converter(name, "trig_in", "B5")
+
     return {
         "id": "trig",
         "name": "Trigger, three loads",
@@ -144,7 +148,7 @@ def trigger() -> dict[str, Any]:
             trace("T1", "clocks", "L1", "22 mm"),
             _drilled("V1", "L6"),
             trace("T2", "clocks", "L6", "16 mm"),
-            _branch("A", _converter("U3.B5", "trig_in", "B5"), trace("SA", "clocks", "L6", "4 mm")),
+            _branch("A", load("U3.B5"), trace("SA", "clocks", "L6", "4 mm")),
             trace("T3", "clocks", "L6", "24 mm"),
             _branch(
                 "B", _converter("U4.B5", "trig_in", "B5"), trace("SB", "clocks", "L6", "38 mm")
@@ -152,7 +156,7 @@ def trigger() -> dict[str, Any]:
             trace("T4", "clocks", "L6", "20 mm"),
         ],
         "termination": {"kind": "none"},
-        "receiver": _converter("U5.B5", "trig_in", "B5"),
+        "receiver": load("U5.B5"),
         "stimulus": {"kind": "pulse", "width": "5 ns", "window": "11 ns"},
     }
 

@@ -198,7 +198,7 @@ class _Reader:
         elif keyword in ("rising waveform", "falling waveform"):
             self._begin_waveform(keyword.startswith("rising"))
         elif keyword in ("resistance matrix", "inductance matrix", "capacitance matrix"):
-            self._begin_matrix(keyword[0], rest)
+            self._begin_matrix("l" if keyword[0] == "i" else keyword[0], rest)
         elif keyword in _NOT_SIMULATED:
             self._once("read over; this part of the model is not simulated")
         elif keyword not in _IGNORED:

@@ -16,22 +16,17 @@ from onda.project.model import (
     LineClass,
     Link,
     Path,
-    PathElement,
     Project,
     Requirement,
-    SeriesResistor,
     SheetLine,
     ShieldedSection,
-    Via,
 )
 from onda.project.quantities import parse_quantity
 
 __all__ = [
     "add_copy",
-    "insert_element",
     "keep_state",
     "objects_of",
-    "remove_element",
     "remove_object",
     "rename_kept",
     "rename_object",
@@ -164,7 +159,10 @@ def _user_of(project: Project, stage: str, identifier: str) -> str | None:
         return next((k.name for k in project.design.links if k.path == identifier), None)
     if stage == "lines":
         for path in project.design.paths:
-            if any(getattr(e, "line_class", "") == identifier for e in path.elements):
+            used = {
+                getattr(e, name, "") for e in path.all_elements for name in ("line_class", "line")
+            }
+            if identifier in used:
                 return path.name
     return None
 
@@ -208,45 +206,6 @@ def set_limit(project: Project, requirement: str, typed: str) -> Project:
         project,
         requirements=tuple(new if r.id == requirement else r for r in project.requirements),
     )
-
-
-def insert_element(path: Path, after: str, kind: str) -> tuple[Path, str]:
-    """Insert an element behind another one (at the start where `after` is none of them).
-
-    Parameters
-    ----------
-    kind : "trace", "via" or "resistor"; its values are those of the nearest of its kind
-
-    Returns
-    -------
-    The path and the id of the new element.
-    """
-    ids = [e.id for e in path.elements]
-    at = ids.index(after) + 1 if after in ids else 0
-    near = sorted(range(len(ids)), key=lambda i: abs(i + 1 - at))
-    like = next((path.elements[i] for i in near if path.elements[i].kind == kind), None)
-    letter = {"trace": "T", "via": "V", "resistor": "R"}[kind]
-    name = next(f"{letter}{n}" for n in range(1, 10_000) if f"{letter}{n}" not in ids)
-    new: PathElement
-    if like is not None:
-        new = set_value(like, id=name)
-    elif kind == "via":
-        new = Via(
-            id=name,
-            z0=parse_quantity("80 ohm", "resistance"),
-            delay=parse_quantity("9 ps", "time"),
-            pad=parse_quantity("100 fF", "capacitance"),
-        )
-    elif kind == "resistor":
-        new = SeriesResistor(id=name, value=parse_quantity("22 ohm", "resistance"))
-    else:
-        raise InputError("this path has no trace to start from", remedy="Copy another path.")
-    return set_value(path, elements=(*path.elements[:at], new, *path.elements[at:])), name
-
-
-def remove_element(path: Path, identifier: str) -> Path:
-    """Take an element out of a path; raise `InputError` where no line would be left."""
-    return set_value(path, elements=tuple(e for e in path.elements if e.id != identifier))
 
 
 def keep_state(project: Project, name: str, note: str = "") -> Project:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Annotated, Literal
 
-from pydantic import Field, StringConstraints, model_validator
+from pydantic import Field, StringConstraints, field_validator, model_validator
 
 from onda.project.base import MANY, Frozen, Identifier, Name, check_unique, default_of
 from onda.project.quantities import (
@@ -298,6 +298,13 @@ class Path(Frozen):
     corner: Literal["typ", "slow", "fast"] = "typ"
     driving: Annotated[str, StringConstraints(max_length=64)] = ""
     line_tolerance: Ratio = default_of("10 %", "ratio")
+    current_limit: Annotated[str, StringConstraints(max_length=400)] = ""
+
+    @field_validator("current_limit")
+    @classmethod
+    def _pairs(cls, value: str) -> str:
+        limit_points(value)
+        return value
 
     @model_validator(mode="after")
     def _complete(self) -> Path:
@@ -330,9 +337,33 @@ class Path(Frozen):
         uses = [self.driver.model, *(r.model for r in self.receivers.values())]
         return [use for use in uses if use is not None]
 
+    @property
+    def limit_points(self) -> list[tuple[float, float]]:
+        """Corners (Hz, dBuA) of the limit of the driver's current."""
+        return limit_points(self.current_limit)
+
     def element(self, identifier: str) -> PathElement | None:
         """The element of that id, wherever it is."""
         return next((e for e in self.all_elements if e.id == identifier), None)
+
+
+def limit_points(text: str) -> list[tuple[float, float]]:
+    """Corners (Hz, dBuA) of ``MHz level; MHz level``; raise `ValueError` where it is not that."""
+    out: list[tuple[float, float]] = []
+    for part in filter(None, (p.strip() for p in text.split(";"))):
+        words = part.split()
+        try:
+            frequency, level = (float(w) for w in words)
+        except ValueError:
+            raise ValueError(f"{part!r} is not a frequency and a level, as in 100 70") from None
+        if not (0.0 < frequency < 1e7 and abs(level) < 400.0):
+            raise ValueError(f"{part!r}: MHz above 0, and dBuA within 400")
+        if out and frequency * 1e6 <= out[-1][0]:
+            raise ValueError("frequencies must rise")
+        out.append((frequency * 1e6, level))
+    if len(out) == 1:
+        raise ValueError("a limit needs two corners at least")
+    return out
 
 
 def _walk(elements: tuple[PathElement, ...]) -> Iterator[PathElement]:

@@ -147,7 +147,7 @@ class PathResult:
         if len(self.harmonics) == 0:
             return np.empty(0)
         last = max(k for k, s in enumerate(self.spans) if s.row == 0 and s.z > 0.0)
-        return self.harmonic_volts[np.flatnonzero(self.piece == last)[-1]]
+        return np.asarray(self.harmonic_volts[np.flatnonzero(self.piece == last)[-1]])
 
     @property
     def load(self) -> FloatArray:

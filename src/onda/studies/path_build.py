@@ -34,6 +34,9 @@ from onda.studies.solved_line import solve_line
 
 __all__ = ["BuiltEnd", "BuiltPath", "Span", "build_path", "with_edges"]
 
+_SHORT = 12.0
+"""A via shorter than the edge by this factor is no stretch of its own for bounces."""
+
 
 @dataclass(frozen=True, slots=True)
 class Span:
@@ -371,17 +374,31 @@ def _stretches(b: _Builder, source: int, r_source: float, add_source: bool) -> B
     if add_source:
         shunt[source] += 1.0 / r_source
     knee = 0.35 / b.inputs.edge
-    stretches = tuple(
-        Stretch(p.node_a, p.node_b, z, p.line.delay_per_m(knee) * p.length)
-        for p, z in zip(b.lines, b.z, strict=True)
-    )
-    series = tuple((p.node_a, p.node_b, p.r) for p in b.series)
+    main = next((z for z, k in zip(b.z, b.piece_span, strict=True) if k >= 0), 50.0)
+    stretches: list[Stretch] = []
+    series = [(p.node_a, p.node_b, p.r) for p in b.series]
+    for p, z, k in zip(b.lines, b.z, b.piece_span, strict=True):
+        delay = p.line.delay_per_m(knee) * p.length
+        is_via = k < 0 or b.spans[k].kind == "via"
+        if is_via and delay < b.inputs.edge / _SHORT:
+            # Waves inside it come and go within the edge: what is left is its capacitance.
+            series.append((p.node_a, p.node_b, 0.0))
+            share = 1.0 if k < 0 else max(1.0 - (z / main) ** 2, 0.0)
+            capacitance[p.node_a] += share * delay / z
+        else:
+            stretches.append(Stretch(p.node_a, p.node_b, z, delay))
     names = list(b.names)
     for end in b.ends:
         names[end.pin] = names[end.die] = end.name
     names[0] = b.inputs.driver.name
     return BounceNet(
-        tuple(names), stretches, tuple(shunt), series, tuple(capacitance), source, 1.0 / r_source
+        tuple(names),
+        tuple(stretches),
+        tuple(shunt),
+        tuple(series),
+        tuple(capacitance),
+        source,
+        1.0 / r_source,
     )
 
 

@@ -8,7 +8,14 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 from onda.app.theme import Look
 from onda.studies.margins import State
 
-__all__ = ["draw_state", "pen", "text"]
+__all__ = ["blend", "draw_state", "pen", "text"]
+
+
+def blend(first: str, second: str, share: float) -> str:
+    """A colour `share` of the way from the first to the second."""
+    a, b = QColor(first), QColor(second)
+    pairs = ((a.red(), b.red()), (a.green(), b.green()), (a.blue(), b.blue()))
+    return QColor(*(round(x + share * (y - x)) for x, y in pairs)).name()
 
 
 def pen(

@@ -26,6 +26,7 @@ class Profile(QWidget):
         self._spans: tuple[Span, ...] = ()
         self._kept: list[tuple[Span, ...]] = []
         self._band: tuple[float, float] | None = None
+        self._total: float | None = None
         self.setFixedHeight(70)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Impedance along the path")
@@ -37,13 +38,23 @@ class Profile(QWidget):
         spans: tuple[Span, ...],
         kept: list[tuple[Span, ...]],
         band: tuple[float, float] | None,
+        total: float | None = None,
     ) -> None:
-        """Show a profile, kept ones, and the band that a requirement allows."""
+        """Show a profile, kept ones, and the band that a requirement allows.
+
+        `total` is the delay of the whole scale, where the route is a part of it, s.
+        """
         self._spans, self._kept, self._band = spans, kept, band
+        self._total = total
         self.setAccessibleDescription(
-            "; ".join(f"{s.label} {s.z:.0f} ohm" for s in spans if s.kind != "resistor")
+            "; ".join(f"{s.label} {s.z:.0f} ohm" for s in spans if s.z > 0)
         )
         self.update()
+
+    @property
+    def _end(self) -> float:
+        """Delay of the route, s."""
+        return max((s.end for s in self._spans), default=1e-12)
 
     def _limits(self) -> tuple[float, float]:
         values = [s.z for part in (self._spans, *self._kept) for s in part if s.z > 0]
@@ -58,7 +69,7 @@ class Profile(QWidget):
         text(painter, QRectF(0, 2, 100, 18), "Impedance", t.ink)
         painter.setFont(look.font(11))
         text(painter, QRectF(0, 20, 80, 16), "along path, Ω", t.secondary)
-        scale = DelayScale(self.width(), max((s.end for s in self._spans), default=1e-12))
+        scale = DelayScale(self.width(), self._total or self._end)
         box = QRectF(LEFT, 2, scale.right - LEFT, self.height() - 4)
         painter.setPen(pen(t.hairline))
         painter.setBrush(QColor(t.sheet))
@@ -102,7 +113,7 @@ class Profile(QWidget):
                 QPointF(scale.x(hovered.end), y(hovered.z)),
             )
         for probe in self._probes.items:
-            x = scale.x(probe.share * scale.total)
+            x = scale.x(probe.share * self._end)
             painter.setPen(pen(t.series[probe.series], 1.2, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
 

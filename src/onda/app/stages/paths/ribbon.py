@@ -1,4 +1,8 @@
-"""The ribbon: the path on a delay scale, each piece as high as its impedance is low."""
+"""The ribbon: the path on a delay scale, each piece as high as its impedance is low.
+
+Branches are tributaries: they leave the ribbon where they are connected and run below it on the
+same scale, each to its own receiver.
+"""
 
 from __future__ import annotations
 
@@ -9,25 +13,26 @@ from PyQt6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
+    QPainterPath,
     QPaintEvent,
     QPolygonF,
 )
 from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 
 from onda.app.selection import Selection
-from onda.app.shell.painting import pen, text
+from onda.app.shell.painting import blend, pen, text
+from onda.app.stages.paths.ribbon_layout import DRIVER, MIDDLE, RIBBON, RibbonLayout
 from onda.app.stages.paths.scale import LEFT, DelayScale, Probes
 from onda.app.theme import Look
-from onda.project.model import Path, SeriesResistor
+from onda.project.model import Branch, LumpedPart, Path, SeriesResistor, ShuntPart
+from onda.project.path_edits import INSERTABLE, TOPOLOGIES
+from onda.project.paths import RECEIVER, Receiver
 from onda.project.quantities import format_si
 from onda.studies.path import Span
 
 __all__ = ["DRIVER", "RECEIVER", "Ribbon"]
 
-DRIVER, RECEIVER = "driver", "receiver"
-"""Element names of the two ends."""
-_TOP = 52.0
-_MIDDLE = 76.0
+_CENTER = Qt.AlignmentFlag.AlignHCenter
 
 
 class Ribbon(QWidget):
@@ -36,7 +41,8 @@ class Ribbon(QWidget):
     Signals
     -------
     length_dragged(element id, share of its present length), drag_began, drag_ended
-    insert_wanted(kind), remove_wanted : next to, or of, the chosen element
+    insert_wanted(kind), remove_wanted, copy_wanted, move_wanted(step) : at the chosen element
+    topology_wanted(kind, loads), straight_wanted
     """
 
     length_dragged = pyqtSignal(str, float)
@@ -44,18 +50,24 @@ class Ribbon(QWidget):
     drag_ended = pyqtSignal()
     insert_wanted = pyqtSignal(str)
     remove_wanted = pyqtSignal()
+    copy_wanted = pyqtSignal()
+    move_wanted = pyqtSignal(int)
+    topology_wanted = pyqtSignal(str, int)
+    straight_wanted = pyqtSignal()
 
     def __init__(self, look: Look, selection: Selection, probes: Probes) -> None:
         super().__init__()
         self._look = look
         self._selection = selection
         self._probes = probes
-        self._path: Path | None = None
-        self._spans: tuple[Span, ...] = ()
+        self.layout_: RibbonLayout | None = None
         self._layers: dict[str, bool] = {}
+        self._watched = RECEIVER
+        self._route: tuple[int, ...] = ()
+        self._remarks: dict[str, str] = {}
         self._drag_probe: int | None = None
         self._drag_piece: tuple[str, float, float] | None = None
-        self.setFixedHeight(112)
+        self.setFixedHeight(RIBBON)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -68,28 +80,58 @@ class Ribbon(QWidget):
         ):
             signal.connect(self.update)
 
-    def show_path(self, path: Path, spans: tuple[Span, ...], outer: dict[str, bool]) -> None:
-        """Show a path; `outer` tells of each layer whether it is an outer one."""
-        self._path, self._spans, self._layers = path, spans, outer
+    def show_path(
+        self,
+        path: Path,
+        spans: tuple[Span, ...],
+        outer: dict[str, bool],
+        watched: str = RECEIVER,
+        route: tuple[int, ...] = (),
+        remarks: dict[str, str] | None = None,
+    ) -> None:
+        """Show a path; `outer` tells of each layer whether it is an outer one.
+
+        `watched` is the receiver that probes and map look at, `route` the spans on the way to it;
+        `remarks` say by element what is badly placed.
+        """
+        self.layout_ = RibbonLayout(path, spans, self.width())
+        self._layers, self._watched, self._route = outer, watched, route
+        self._remarks = remarks or {}
+        self.setFixedHeight(self.layout_.height)
         self.update()
+
+    def resizeEvent(self, event: object) -> None:
+        if self.layout_ is not None:
+            self.layout_ = RibbonLayout(self.layout_.path, self.layout_.spans, self.width())
 
     @property
     def scale(self) -> DelayScale:
         """The delay scale at the present width."""
-        return DelayScale(self.width(), max((s.end for s in self._spans), default=1e-12))
+        return self.layout_.scale if self.layout_ else DelayScale(self.width(), 1e-12)
+
+    @property
+    def _route_delay(self) -> float:
+        spans = self.layout_.spans if self.layout_ else ()
+        return max((spans[k].end for k in self._route if k < len(spans)), default=self.scale.total)
+
+    def piece_rect(self, span: Span) -> QRectF:
+        """Where a piece of line lies."""
+        assert self.layout_ is not None
+        return self.layout_.piece(span)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self._path is not None and self._spans:
+        layout = self.layout_
+        if layout is not None and layout.spans:
             self._draw_axis(painter)
-            self._draw_wire(painter)
-            for span in self._spans:
-                if span.kind != "resistor":
-                    self._draw_piece(painter, span)
-            for name, rect in self._resistor_rects().items():
-                self._draw_resistor(painter, name, rect)
-            self._draw_ends(painter)
+            self._draw_wires(painter, layout)
+            for span in layout.spans:
+                if span.z > 0.0:
+                    self._draw_piece(painter, layout, span)
+            for name, rect in layout.chips().items():
+                self._draw_chip(painter, layout.path, name, rect)
+            self._draw_ends(painter, layout)
             self._draw_probes(painter)
         if self.hasFocus():
             painter.setPen(pen(self._look.t.sea, 1, Qt.PenStyle.DotLine))
@@ -103,41 +145,44 @@ class Ribbon(QWidget):
         painter.setPen(pen(t.secondary))
         painter.drawLine(QPointF(LEFT, 24), QPointF(scale.right, 24))
         step = _tick_step(scale.total, (scale.right - LEFT) / 62)
+        unit, name = (1e12, "ps") if scale.total < 5e-9 else (1e9, "ns")
         k = 0
         while k * step <= scale.total * 1.0001:
             x = scale.x(k * step)
             painter.setPen(pen(t.secondary))
             painter.drawLine(QPointF(x, 20), QPointF(x, 24))
-            number = f"{k * step * 1e12:.0f}"
-            text(
-                painter,
-                QRectF(x - 30, 2, 60, 16),
-                number,
-                t.secondary,
-                Qt.AlignmentFlag.AlignHCenter,
-            )
+            text(painter, QRectF(x - 30, 2, 60, 16), f"{k * step * unit:.3g}", t.secondary, _CENTER)
             k += 1
-        text(painter, QRectF(scale.right + 10, 16, 40, 16), "ps", t.secondary)
+        text(painter, QRectF(scale.right + 10, 16, 40, 16), name, t.secondary)
 
-    def _draw_wire(self, painter: QPainter) -> None:
-        painter.setPen(pen(self._look.t.ink, 1.4))
-        painter.drawLine(QPointF(20, _MIDDLE), QPointF(self.width() - 20, _MIDDLE))
+    def _draw_wires(self, painter: QPainter, layout: RibbonLayout) -> None:
+        t = self._look.t
+        painter.setPen(pen(t.ink, 1.4))
+        painter.drawLine(QPointF(20, MIDDLE), QPointF(self.width() - 20, MIDDLE))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        ends = layout.ends()
+        for span, leave, start in layout.tees():
+            # A tributary leaves like a river: a bend, then along its own row.
+            way = QPainterPath(leave)
+            way.cubicTo(leave + QPointF(0, 18), start - QPointF(0, 18), start)
+            if span.row:
+                way.lineTo(QPointF(ends[span.id].left(), start.y()))
+            painter.setPen(pen(t.ink, 1.4))
+            painter.drawPath(way)
+            painter.setBrush(QColor(t.ink))
+            painter.drawEllipse(leave, 2.6, 2.6)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
 
-    def piece_rect(self, span: Span) -> QRectF:
-        """Where a piece of line lies."""
-        scale = self.scale
-        height = min(max(34.0 * 60.0 / span.z, 14.0), 58.0)
-        x0, x1 = scale.x(span.start), scale.x(span.end)
-        return QRectF(x0, _MIDDLE - height / 2, max(x1 - x0, 2.0), height)
-
-    def _draw_piece(self, painter: QPainter, span: Span) -> None:
+    def _draw_piece(self, painter: QPainter, layout: RibbonLayout, span: Span) -> None:
         look, t = self._look, self._look.t
-        rect = self.piece_rect(span)
-        color = (
-            t.via if span.kind == "via" else (t.copper if self._layers.get(span.label) else t.inner)
-        )
-        fill = QColor(color)
-        fill.setAlpha(255 if self._selection.hovered in ("", span.id) else 150)
+        rect = layout.piece(span)
+        color = t.inner
+        if span.kind == "via":
+            color = t.via
+        elif self._layers.get(span.label):
+            color = t.copper
+        dim = self._selection.hovered not in ("", span.id)
+        fill = QColor(blend(color, t.sheet, 0.45)) if dim else QColor(color)
         painter.setPen(pen(t.sheet, 1.0))
         painter.setBrush(fill)
         painter.drawRect(rect)
@@ -147,82 +192,71 @@ class Ribbon(QWidget):
             painter.drawRect(rect.adjusted(1, 1, -1, -1))
         painter.setFont(look.font(11))
         if span.kind == "via":
-            below = QRectF(rect.center().x() - 40, 96, 80, 14)
-            text(painter, below, "via", t.secondary, Qt.AlignmentFlag.AlignHCenter)
+            if span.row == 0 and not layout.rows:
+                below = QRectF(rect.center().x() - 40, 96, 80, 14)
+                text(painter, below, "via", t.secondary, _CENTER)
             return
         wide = f"{span.label} · {span.z:.0f} Ω · {format_si(span.length, 'length')}"
-        short = (
-            wide if painter.fontMetrics().horizontalAdvance(wide) < rect.width() - 8 else span.label
-        )
+        middle = f"{span.label} · {span.z:.0f} Ω"
         ink = "#1E2B33" if not look.is_night else "#10181C"
-        if rect.width() > 16:
-            text(painter, rect, short, ink, Qt.AlignmentFlag.AlignHCenter)
+        room = rect.width() - 8
+        for words in (wide, middle, span.label):
+            if painter.fontMetrics().horizontalAdvance(words) < room:
+                text(painter, rect, words, ink, _CENTER)
+                break
 
-    def _resistor_rects(self) -> dict[str, QRectF]:
-        """Chips of series resistors: before the line they stand left of the scale."""
-        out: dict[str, QRectF] = {}
-        first = next((i for i, s in enumerate(self._spans) if s.kind != "resistor"), 0)
-        ahead = [s.id for s in self._spans[:first]]
-        width = min(40.0, 44.0 / max(len(ahead), 1))
-        for i, name in enumerate(ahead):
-            out[name] = QRectF(LEFT - 2 - (len(ahead) - i) * (width + 2), _MIDDLE - 10, width, 20)
-        for span in self._spans[first:]:
-            if span.kind == "resistor":
-                out[span.id] = QRectF(self.scale.x(span.start) - 20, _MIDDLE - 10, 40, 20)
-        return out
-
-    def _draw_resistor(self, painter: QPainter, name: str, rect: QRectF) -> None:
+    def _draw_chip(self, painter: QPainter, path: Path, name: str, rect: QRectF) -> None:
         look, t = self._look, self._look.t
-        assert self._path is not None
-        element = next((e for e in self._path.elements if e.id == name), None)
-        if not isinstance(element, SeriesResistor):
-            return
         chosen = self._selection.element == name
-        painter.setPen(pen(t.tight if not chosen else t.sea, 2.5 if chosen else 1.6))
+        edge = t.fails if name in self._remarks else t.tight
+        painter.setPen(pen(t.sea if chosen else edge, 2.5 if chosen else 1.6))
         painter.setBrush(QColor(t.sheet))
         painter.drawRoundedRect(rect, 5, 5)
         painter.setFont(look.font(11, bold=True))
-        text(
-            painter,
-            rect,
-            f"{element.value.si:.3g} Ω",
-            t.ink,
-            Qt.AlignmentFlag.AlignHCenter,
-        )
+        text(painter, rect, _chip_text(path.element(name)), t.ink, _CENTER)
 
-    def _end_rects(self) -> dict[str, QRectF]:
-        wide = RIGHT_BOX
-        return {
-            DRIVER: QRectF(2, _MIDDLE - 18, 66, 36),
-            RECEIVER: QRectF(self.width() - wide - 1, _MIDDLE - 18, wide, 36),
-        }
-
-    def _draw_ends(self, painter: QPainter) -> None:
-        look, t = self._look, self._look.t
-        assert self._path is not None
-        path = self._path
-        below = format_si(path.receiver.capacitance.si, "capacitance", digits=2)
-        words = {
-            DRIVER: (path.driver.name, format_si(path.driver.resistance.si, "resistance")),
-            RECEIVER: (path.receiver.name, below),
-        }
-        if path.termination.kind != "none":
-            words[RECEIVER] = (path.receiver.name, path.termination.kind)
-        for name, rect in self._end_rects().items():
+    def _draw_ends(self, painter: QPainter, layout: RibbonLayout) -> None:
+        look, t, path = self._look, self._look.t, layout.path
+        receivers = path.receivers
+        for name, rect in layout.ends().items():
             chosen = self._selection.element == name
+            watched = name == self._watched and len(receivers) > 1
             painter.setPen(pen(t.sea if chosen else t.ink, 2.5 if chosen else 1.4))
-            painter.setBrush(QColor(t.sheet))
+            painter.setBrush(QColor(t.sea_tint if watched else t.sheet))
             painter.drawRoundedRect(rect, 6, 6)
+            if name == DRIVER:
+                model = path.driver.model
+                below = format_si(path.driver.resistance.si, "resistance")
+                if path.driver.stands_in == "ideal":
+                    below = "ideal"
+                elif model is not None and path.driver.stands_in == "device":
+                    below = model.model
+                words = (path.driver.name, below)
+            else:
+                words = (receivers[name].name, self._below(path, name, receivers[name]))
             painter.setFont(look.font(11, bold=True))
-            center = Qt.AlignmentFlag.AlignHCenter
-            text(painter, rect.adjusted(3, 2, -3, -17), words[name][0], t.ink, center)
+            if rect.height() < 30:
+                text(painter, rect.adjusted(2, 0, -2, 0), words[0], t.ink, _CENTER)
+                continue
+            text(painter, rect.adjusted(3, 2, -3, -17), words[0], t.ink, _CENTER)
             painter.setFont(look.font(11))
-            text(painter, rect.adjusted(3, 17, -3, -2), words[name][1], t.secondary, center)
+            text(painter, rect.adjusted(3, 17, -3, -2), words[1], t.secondary, _CENTER)
+
+    def _below(self, path: Path, name: str, receiver: Receiver) -> str:
+        if path.driving == name:
+            return "drives"
+        if receiver.stands_in == "probe":
+            return "probe"
+        if name == RECEIVER and path.termination.kind != "none":
+            return path.termination.kind
+        if receiver.model is not None and receiver.stands_in == "device":
+            return receiver.model.model
+        return format_si(receiver.capacitance.si, "capacitance", digits=2)
 
     def _draw_probes(self, painter: QPainter) -> None:
         t, scale = self._look.t, self.scale
         for i, probe in enumerate(self._probes.items):
-            x = scale.x(probe.share * scale.total)
+            x = scale.x(probe.share * self._route_delay)
             color = QColor(t.series[probe.series])
             painter.setPen(pen(color, 1.4, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x, 44), QPointF(x, self.height()))
@@ -238,37 +272,16 @@ class Ribbon(QWidget):
     def _probe_at(self, point: QPointF) -> int | None:
         if not 26 <= point.y() <= 48:
             return None
-        scale = self.scale
         near = [
-            (abs(scale.x(p.share * scale.total) - point.x()), i)
+            (abs(self.scale.x(p.share * self._route_delay) - point.x()), i)
             for i, p in enumerate(self._probes.items)
         ]
         best = min(near)
         return best[1] if best[0] < 9 else None
 
-    def _element_at(self, point: QPointF) -> str:
-        for name, rect in (*self._resistor_rects().items(), *self._end_rects().items()):
-            if rect.contains(point):
-                return name
-        for span in self._spans:
-            if span.kind != "resistor" and self.piece_rect(span).adjusted(-1, -4, 1, 4).contains(
-                point
-            ):
-                return span.id
-        return ""
-
-    def _edge_at(self, point: QPointF) -> Span | None:
-        """The trace whose right end is near a point."""
-        for span in self._spans:
-            if span.kind != "trace":
-                continue
-            rect = self.piece_rect(span)
-            if abs(point.x() - rect.right()) < 4 and rect.top() - 2 < point.y() < rect.bottom() + 2:
-                return span
-        return None
-
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or event.button() != Qt.MouseButton.LeftButton or not self._spans:
+        layout = self.layout_
+        if event is None or event.button() != Qt.MouseButton.LeftButton or layout is None:
             return
         point = event.position()
         self._drag_probe = self._probe_at(point)
@@ -276,36 +289,40 @@ class Ribbon(QWidget):
             self._probes.current = self._drag_probe
             self.update()
             return
-        edge = self._edge_at(point)
+        edge = layout.edge_at(point)
         if edge is not None:
-            width = self.piece_rect(edge).width()
-            self._drag_piece = (edge.id, point.x(), width)
+            self._drag_piece = (edge.id, point.x(), layout.piece(edge).width())
             self._selection.choose_element(edge.id)
             self.drag_began.emit()
             return
-        name = self._element_at(point)
+        name = layout.element_at(point)
         if name:
             self._selection.choose_element(name)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or not self._spans:
+        layout = self.layout_
+        if event is None or layout is None:
             return
         point = event.position()
         if self._drag_probe is not None:
-            scale = self.scale
-            self._probes.move(self._drag_probe, scale.delay(point.x()) / scale.total)
+            delay = layout.scale.delay(point.x())
+            self._probes.move(self._drag_probe, delay / self._route_delay)
         elif self._drag_piece is not None:
             name, at, width = self._drag_piece
             self.length_dragged.emit(name, max((width + point.x() - at) / width, 0.02))
         else:
-            on_edge = self._edge_at(point) is not None
-            shape = (
-                Qt.CursorShape.SizeHorCursor
-                if on_edge or self._probe_at(point) is not None
-                else Qt.CursorShape.ArrowCursor
-            )
-            self.setCursor(shape)
-            self._selection.hover(self._element_at(point))
+            on_edge = layout.edge_at(point) is not None
+            grab = on_edge or self._probe_at(point) is not None
+            self.setCursor(Qt.CursorShape.SizeHorCursor if grab else Qt.CursorShape.ArrowCursor)
+            name = layout.element_at(point)
+            self.setToolTip(self._tip(name))
+            self._selection.hover(name)
+
+    def _tip(self, name: str) -> str:
+        """What there is to say about an element: what is badly placed, what its stub does."""
+        spans = self.layout_.spans if self.layout_ else ()
+        note = next((s.note for s in spans if s.id == name), "")
+        return "\n".join(filter(None, (self._remarks.get(name, ""), note)))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self._drag_probe = None
@@ -318,13 +335,16 @@ class Ribbon(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Arrows slide the current probe, Up and Down change it, Tab order goes on from here."""
-        if event is None or not self._spans:
+        if event is None or self.layout_ is None:
             return
-        key = event.key()
-        step = 0.05 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.01
+        key, held = event.key(), event.modifiers()
         probes = self._probes
         if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             sign = 1 if key == Qt.Key.Key_Right else -1
+            if held & Qt.KeyboardModifier.AltModifier:
+                self.move_wanted.emit(sign)
+                return
+            step = 0.05 if held & Qt.KeyboardModifier.ShiftModifier else 0.01
             probes.move(probes.current, probes.items[probes.current].share + sign * step)
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             probes.current = (probes.current + (1 if key == Qt.Key.Key_Down else -1)) % 3
@@ -339,34 +359,74 @@ class Ribbon(QWidget):
             super().keyPressEvent(event)
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
-        if event is None:
+        if event is None or self.layout_ is None:
             return
-        name = self._element_at(QPointF(event.pos()))
+        name = self.layout_.element_at(QPointF(event.pos()))
         if name:
             self._selection.choose_element(name)
         self.show_menu(event.globalPos())
 
-    def show_menu(self, point: QPoint) -> None:
+    def menu(self) -> QMenu:
         """What can be done at the chosen element."""
         menu = QMenu(self)
+        insert = menu.addMenu("Insert behind")
+        assert insert is not None
+        for kind, title in INSERTABLE.items():
+            action = insert.addAction(title)
+            assert action is not None
+            action.triggered.connect(lambda _, kind=kind: self.insert_wanted.emit(kind))
         for title, act in (
-            ("Insert trace behind", lambda: self.insert_wanted.emit("trace")),
-            ("Insert via behind", lambda: self.insert_wanted.emit("via")),
-            ("Insert resistor behind", lambda: self.insert_wanted.emit("resistor")),
+            ("Copy", self.copy_wanted.emit),
+            ("Move towards driver", lambda: self.move_wanted.emit(-1)),
+            ("Move towards load", lambda: self.move_wanted.emit(1)),
             ("Remove", self.remove_wanted.emit),
         ):
             action = menu.addAction(title)
-            if action is not None:
-                action.triggered.connect(lambda _, act=act: act())
-        menu.popup(point)
+            assert action is not None
+            action.triggered.connect(lambda _, act=act: act())
+        menu.addSeparator()
+        lay = menu.addMenu("Lay out anew")
+        assert lay is not None
+        for kind, title in TOPOLOGIES.items():
+            sub = lay.addMenu(title)
+            assert sub is not None
+            for n in (2, 3, 4, 5, 6, 8):
+                action = sub.addAction(f"{n} loads")
+                assert action is not None
+                action.triggered.connect(
+                    lambda _, kind=kind, n=n: self.topology_wanted.emit(kind, n)
+                )
+        straight = menu.addAction("Keep, then run straight without vias")
+        assert straight is not None
+        straight.triggered.connect(lambda _: self.straight_wanted.emit())
+        return menu
+
+    def show_menu(self, point: QPoint) -> None:
+        """Open the menu."""
+        self.menu().popup(point)
 
     def _step_element(self, step: int) -> None:
-        names = [DRIVER, *(s.id for s in self._spans), RECEIVER]
+        assert self.layout_ is not None
+        names = [DRIVER, *(s.id for s in self.layout_.spans), RECEIVER]
         at = names.index(self._selection.element) if self._selection.element in names else -step
         self._selection.choose_element(names[min(max(at + step, 0), len(names) - 1)])
 
 
-RIGHT_BOX = 62.0
+def _chip_text(element: object) -> str:
+    match element:
+        case SeriesResistor():
+            return f"{element.value.si:.3g} Ω"
+        case LumpedPart(role="capacitor", c_series=c) if c is not None:
+            return format_si(c.si, "capacitance", digits=2)
+        case LumpedPart(role="ferrite", r_parallel=r) if r is not None:
+            return f"{r.si:.3g} Ω∥"
+        case LumpedPart():
+            return format_si(element.inductance.si, "inductance", digits=2)
+        case ShuntPart():
+            return element.termination.kind
+        case Branch():
+            return element.id
+    return ""
 
 
 def _tick_step(total: float, most: float) -> float:

@@ -10,11 +10,12 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from onda.studies.path import PathResult
 
-__all__ = ["LEFT", "RIGHT", "DelayScale", "Probe", "Probes", "waveform_at"]
+__all__ = ["LEFT", "RIGHT", "DelayScale", "Probe", "Probes", "RouteMap", "route_map"]
 
 LEFT = 118.0
 RIGHT = 66.0
 """Pixels left and right of the scale, for titles and for the receiver."""
+FloatArray = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -41,7 +42,7 @@ class DelayScale:
 
 @dataclass
 class Probe:
-    """A probe: its place as a share of the path's delay, its colour as a number of the series."""
+    """A probe: its place as a share of the route's delay, its colour as a number of the series."""
 
     name: str
     share: float
@@ -67,10 +68,52 @@ class Probes(QObject):
             self.changed.emit()
 
 
-def waveform_at(result: PathResult, delay: float) -> NDArray[np.float64]:
-    """Voltage (n,) against time at a delay, between the places of the wave map."""
-    places, volts = result.places, result.volts
-    i = int(np.clip(np.searchsorted(places, delay), 1, len(places) - 1))
-    span = places[i] - places[i - 1]
-    share = 0.0 if span == 0 else float(np.clip((delay - places[i - 1]) / span, 0.0, 1.0))
-    return (1.0 - share) * volts[i - 1].astype(float) + share * volts[i].astype(float)
+@dataclass(frozen=True)
+class RouteMap:
+    """The wave map along the way to one receiver.
+
+    Attributes
+    ----------
+    places : (p,) s; volts, amps : (p, n); harmonics : (p, h) V
+    delay : s, of the whole route; spans : indices of its pieces
+    """
+
+    places: FloatArray
+    volts: NDArray[np.float32]
+    amps: NDArray[np.float32]
+    harmonics: FloatArray
+    delay: float
+    spans: tuple[int, ...]
+
+    def _between(self, rows: NDArray[np.float32] | FloatArray, delay: float) -> FloatArray:
+        i = int(np.clip(np.searchsorted(self.places, delay), 1, len(self.places) - 1))
+        span = self.places[i] - self.places[i - 1]
+        share = 0.0 if span == 0 else float(np.clip((delay - self.places[i - 1]) / span, 0, 1))
+        return (1.0 - share) * rows[i - 1].astype(float) + share * rows[i].astype(float)
+
+    def volts_at(self, delay: float) -> FloatArray:
+        """Voltage (n,) against time at a delay."""
+        return self._between(self.volts, delay)
+
+    def amps_at(self, delay: float) -> FloatArray:
+        """Current (n,) against time at a delay."""
+        return self._between(self.amps, delay)
+
+    def harmonics_at(self, delay: float) -> FloatArray:
+        """Amplitudes (h,) V at a delay."""
+        return self._between(self.harmonics, delay)
+
+
+def route_map(result: PathResult, receiver: str) -> RouteMap:
+    """What lies on the way to a receiver."""
+    route = result.receiver(receiver).route
+    rows = np.concatenate([np.flatnonzero(result.piece == k) for k in route])
+    harmonics = result.harmonic_volts[rows] if len(result.harmonics) else np.empty((len(rows), 0))
+    return RouteMap(
+        places=result.places[rows],
+        volts=result.volts[rows],
+        amps=result.amps[rows],
+        harmonics=harmonics,
+        delay=float(result.places[rows[-1]]),
+        spans=tuple(route),
+    )

@@ -4,34 +4,45 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QStackedWidget, QWidget
 
-from onda.app.plots.curves import Curve, CurvePlot, Limit
-from onda.app.shell.fields import label
+from onda.app.plots.curves import Curve, Limit
+from onda.app.shell.chips import Chips
 from onda.app.shell.rows import Row
 from onda.app.stages.base import Context, OneResultStage, scrolled
+from onda.app.stages.paths.device_view import DeviceView
+from onda.app.stages.paths.edits import PathActions
 from onda.app.stages.paths.inspector import PathInspector
+from onda.app.stages.paths.more_studies import MoreStudies
 from onda.app.stages.paths.profile import Profile
 from onda.app.stages.paths.ribbon import DRIVER, RECEIVER, Ribbon
-from onda.app.stages.paths.scale import LEFT, RIGHT, Probes, waveform_at
+from onda.app.stages.paths.scale import Probes, RouteMap, route_map
+from onda.app.stages.paths.sweep_view import SweepView
+from onda.app.stages.paths.views import BouncesView, MeasuresView, SpectrumView, WavesView
 from onda.app.stages.paths.wave_map import WaveMap
-from onda.errors import OndaError
-from onda.project.edits import insert_element, remove_element, replace_path
+from onda.app.stages.paths.why_view import WhyView
 from onda.project.model import Design, Path, SeriesResistor, TracePiece
-from onda.project.quantities import format_si, quantity
-from onda.studies.margins import Measured, measure_path
-from onda.studies.path import PATH, PathResult
+from onda.project.quantities import format_si
+from onda.studies.margins import Measured, State, margin_of, measure_path
+from onda.studies.path import PATH, PathResult, ReceiverResult
 from onda.studies.path_inputs import PathInputs, path_inputs
-from onda.studies.path_sweep import (
-    PATH_SWEEP,
-    SweepInputs,
-    SweepResult,
-    Variant,
-    resistor_range,
-    with_value,
-)
+from onda.studies.path_rules import placement_remarks
+from onda.studies.path_sweep import SweepResult
 
-__all__ = ["PathsStage"]
+__all__ = ["VIEWS", "PathsStage"]
+
+VIEWS = (
+    ("waves", "Waveforms"),
+    ("current", "Current"),
+    ("spectrum", "Spectrum"),
+    ("bounces", "Bounces"),
+    ("measures", "Measures"),
+    ("why", "Why"),
+    ("sweep", "Sweep"),
+    ("device", "Device"),
+)
+_TALL = ("measures", "sweep", "device", "why")
+"""Views that take the room of profile and wave map too."""
 
 
 class PathsStage(OneResultStage[PathResult]):
@@ -46,39 +57,79 @@ class PathsStage(OneResultStage[PathResult]):
         look, selection = context.look, context.selection
         self.probes = Probes()
         self.sweep: SweepResult | None = None
+        self.watched = RECEIVER
+        self._drawn: Path | None = None
         self.surface.add_button(
             "Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state to compare (K)"
         )
         self.ribbon = Ribbon(look, selection, self.probes)
         self.profile = Profile(look, selection, self.probes)
         self.wave_map = WaveMap(look, self.probes)
-        self.waves = CurvePlot(look, x_unit="ns", y_unit="V", axis_width=int(LEFT) - 80)
+        self.chips = Chips(VIEWS, "What is shown below")
+        self.chips.chosen.connect(lambda _: self._turn_view())
+        self.views = QStackedWidget()
+        self._made: dict[str, QWidget] = {}
         body = self.surface.body
         body.addWidget(self.ribbon)
         body.addWidget(self.profile)
         body.addWidget(self.wave_map, 5)
-        body.addWidget(self._waves_row(), 6)
+        body.addWidget(self.chips)
+        body.addWidget(self.views, 6)
         self.form = PathInspector(context)
         self.inspector = scrolled(self.form)
-        self.probes.changed.connect(self._show_waves)
-        self.ribbon.drag_began.connect(self._begin_drag)
-        self.ribbon.drag_ended.connect(context.document.end_gesture)
-        self.ribbon.length_dragged.connect(self._drag_length)
-        self.ribbon.insert_wanted.connect(self.insert)
-        self.ribbon.remove_wanted.connect(self.take_out)
-        self._dragged_from: float | None = None
+        self.actions = PathActions(self)
+        self.more = MoreStudies(self)
+        self.probes.changed.connect(self._show_view)
+        self.form.file_wanted.connect(self.actions.choose_file)
+        self._turn_view()
 
-    def _waves_row(self) -> QWidget:
-        row = QWidget()
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, int(RIGHT), 0)
-        line.setSpacing(0)
-        self.legend = label("", "", wrap=True)
-        self.legend.setFixedWidth(80)
-        self.legend.setAlignment(self.legend.alignment().__class__.AlignTop)
-        line.addWidget(self.legend)
-        line.addWidget(self.waves, 1)
-        return row
+    # ---- views, each made when it is first looked at
+
+    def view(self, key: str) -> QWidget:
+        """A view by key."""
+        if key not in self._made:
+            look, selection = self.context.look, self.context.selection
+            made: QWidget
+            if key == "waves":
+                made = WavesView(look, "Waveforms", "V")
+            elif key == "current":
+                made = WavesView(look, "Current", "mA")
+            elif key == "spectrum":
+                made = SpectrumView(look, self.probes)
+            elif key == "bounces":
+                made = BouncesView(look, selection)
+            elif key == "measures":
+                made = MeasuresView(look)
+            elif key == "why":
+                made = WhyView(look, selection)
+            elif key == "sweep":
+                made = self.more.wire_sweep(SweepView(look))
+            else:
+                made = DeviceView(look)
+            self._made[key] = made
+            self.views.addWidget(made)
+        return self._made[key]
+
+    @property
+    def waves(self) -> WavesView:
+        """The waveforms."""
+        found = self.view("waves")
+        assert isinstance(found, WavesView)
+        return found
+
+    def _turn_view(self) -> None:
+        key = self.chips.current
+        self.views.setCurrentWidget(self.view(key))
+        # What a list lit up is not lit any more once another view is shown.
+        self.context.selection.hover("")
+        tall = key in _TALL
+        self.profile.setVisible(not tall)
+        self.wave_map.setVisible(not tall)
+        self._show_view()
+        if self.active and self.path is not None:
+            self.more.ask(self.path)
+
+    # ---- the path in view
 
     @property
     def path(self) -> Path | None:
@@ -114,30 +165,55 @@ class PathsStage(OneResultStage[PathResult]):
         self.surface.remark.setText(self._remark(path))
         if self._result_of != path.id:
             self.sweep = None
+            self.watched = RECEIVER
+            self.more.forget()
+        if selection.element in path.receivers:
+            self.watched = selection.element
+        if self.watched not in path.receivers:
+            self.watched = RECEIVER
         self.turn_to(path.id)
-        self.form.show_element(selection.element, self._kept_paths(path))
-        in_gesture = self.context.document.in_gesture
+        self._show_chosen(path)
         self.ask_quick_first(
             "now",
             PATH,
             lambda fine: path_inputs(self.design, path, fine=fine),
-            self.show_result,
+            lambda result: self._arrived(path, result),
             self.show_failure,
         )
-        if not in_gesture:
+        if not self.context.document.in_gesture:
             self._ask_kept(path)
-            self._ask_sweep(path)
+            self.more.ask(path)
+        if self._drawn is path:
+            # Only what is looked at changed.
+            self.draw()
+
+    def _arrived(self, path: Path, result: PathResult) -> None:
+        self._drawn = path
+        self.show_result(result)
+
+    def _show_chosen(self, path: Path) -> None:
+        chosen = self.context.selection.element
+        remark = self._remarks(path).get(chosen, "")
+        self.form.show_element(chosen, self._kept_paths(path), remark)
+
+    def _remarks(self, path: Path) -> dict[str, str]:
+        if self.result is None or self.failure:
+            return {}
+        return placement_remarks(path_inputs(self.design, path), self.result)
 
     def _is_element(self, path: Path, element: str) -> bool:
-        return element in (DRIVER, RECEIVER) or any(e.id == element for e in path.elements)
+        return element in (DRIVER, RECEIVER) or path.element(element) is not None
 
     def _remark(self, path: Path) -> str:
         driver, stimulus = path.driver, path.stimulus
-        what = (
-            format_si(stimulus.frequency.si, "frequency", digits=5)
-            if stimulus.frequency
-            else "one edge"
+        what = {"edge": "one edge", "pulse": "a pulse", "bits": "bits", "pattern": "a pattern"}.get(
+            stimulus.kind, ""
         )
+        if stimulus.kind == "clock" and stimulus.frequency:
+            what = format_si(stimulus.frequency.si, "frequency", digits=5)
+        if driver.model is not None and driver.stands_in == "device":
+            corner = "" if path.corner == "typ" else f" · {path.corner}"
+            return f"{what} · {driver.model.model}{corner}"
         swing = format_si(driver.high.si - driver.low.si, "voltage", digits=2)
         edge = format_si(driver.edge.si, "time", digits=3)
         return f"{what} · {swing} · {edge} edges"
@@ -152,60 +228,50 @@ class PathsStage(OneResultStage[PathResult]):
 
         self.ask_kept(PATH, self.kept, inputs, self.draw)
 
-    def _swept(self, path: Path) -> SeriesResistor | None:
-        chosen = self.context.selection.element
-        resistors = [e for e in path.elements if isinstance(e, SeriesResistor)]
-        return next((e for e in resistors if e.id == chosen), None)
-
-    def _ask_sweep(self, path: Path) -> None:
-        resistor = self._swept(path)
-        if resistor is None:
-            self.sweep = None
-            self.form.show_sweep(None, (0, 0), None, "")
-            return
-
-        def inputs() -> SweepInputs:
-            slice_ = path_inputs(self.design, path, fine=False)
-            at_zero = with_value(slice_, resistor.id, 0.0)
-            # The sweep does not depend on the present value; so it is found in the cache again.
-            return SweepInputs((Variant("", at_zero),), resistor.id, resistor_range(67.0))
-
-        def show(result: SweepResult) -> None:
-            self.sweep = result
-            self._draw_sweep()
-
-        self.ask("sweep", PATH_SWEEP, inputs, show, lambda _: None)
-
     def read(self, result: PathResult, measure: str) -> Measured:
         return measure_path(result, measure)
 
+    # ---- drawing
+
     def draw(self) -> None:
-        path, result = self.path, self.result
+        # A result is drawn with the path that it belongs to; the next one is on its way.
+        path, result = self._drawn, self.result
         if path is None or result is None:
             return
         copper = self.design.stackup.copper
         outer = {layer.id: layer.id in (copper[0].id, copper[-1].id) for layer in copper}
-        self.ribbon.show_path(path, result.spans, outer)
+        route = self.route
+        watched = self.receiver
+        remarks = self._remarks(path)
+        self.ribbon.show_path(path, result.spans, outer, self.watched, route.spans, remarks)
         kept = list(self.kept.values())
-        self.profile.show_spans(result.spans, [k.spans for k in kept], self._band(path))
-        self.wave_map.show_result(result)
-        self._show_waves()
+        self.profile.show_spans(
+            tuple(result.spans[k] for k in route.spans),
+            [tuple(k.spans[i] for i in k.receiver(self.watched).route) for k in kept],
+            self._band(path),
+            result.span_of_delay,
+        )
+        self.wave_map.show_result(result, route, (watched.low, watched.high))
         self.form.show_result(result, kept, list(self.margins()[1]))
-        self._draw_sweep()
+        self._show_view()
+        self.more.draw_small_sweep()
         self.margins_changed.emit()
 
-    def _draw_sweep(self) -> None:
-        path, result = self.path, self.result
-        if path is None or result is None or self.sweep is None:
-            return
-        resistor = self._swept(path)
-        if resistor is not None:
-            now = (resistor.value.si, result.measures.overshoot)
-            self.form.show_sweep(self.sweep, now, self._overshoot_limit(path), resistor.id)
+    @property
+    def route(self) -> RouteMap:
+        """The way to the watched receiver."""
+        assert self.result is not None
+        return route_map(self.result, self.watched)
+
+    @property
+    def receiver(self) -> ReceiverResult:
+        """The watched receiver."""
+        assert self.result is not None
+        return self.result.receiver(self.watched)
 
     def _band(self, path: Path) -> tuple[float, float] | None:
         """Impedance that the class of the first piece must have."""
-        piece = next((e for e in path.elements if isinstance(e, TracePiece)), None)
+        piece = next((e for e in path.all_elements if isinstance(e, TracePiece)), None)
         for r in self.context.document.project.requirements:
             if (
                 piece is not None
@@ -216,96 +282,84 @@ class PathsStage(OneResultStage[PathResult]):
                 return r.at_least.si, r.at_most.si
         return None
 
-    def _overshoot_limit(self, path: Path) -> float | None:
+    def overshoot_limit(self, path: Path) -> float | None:
+        """Overshoot that is allowed, V."""
         for r in self.context.document.project.requirements:
             if (r.stage, r.subject, r.measure) == (self.id, path.id, "overshoot") and r.at_most:
                 return r.at_most.si
         return None
 
-    def _show_waves(self) -> None:
-        path, result = self.path, self.result
+    def _show_view(self) -> None:
+        path, result = self._drawn, self.result
         if path is None or result is None:
             return
-        t = self.context.look.t
+        key = self.chips.current
+        view = self.view(key)
+        if key == "waves":
+            self._show_waves(path, result)
+        elif key == "current" and isinstance(view, WavesView):
+            self._show_current(view, result)
+        elif key == "spectrum" and isinstance(view, SpectrumView):
+            kept = [(k, route_map(k, self.watched)) for k in self.kept.values()]
+            view.show_result(result, self.route, kept, path.limit_points)
+        elif key == "bounces" and isinstance(view, BouncesView):
+            ids = [r.id for r in result.receivers]
+            found = result.bounces[ids.index(self.receiver.id)] if result.bounces else ()
+            view.show_bounces(found, result.time, self.receiver.die)
+        elif key == "measures" and isinstance(view, MeasuresView):
+            view.show_result(result, self._states(path, result))
+
+    def _states(self, path: Path, result: PathResult) -> dict[tuple[str, str], State]:
+        """How each receiver stands to each requirement."""
+        out: dict[tuple[str, str], State] = {}
+        for r in self.context.document.project.requirements:
+            if (r.stage, r.subject) != (self.id, path.id):
+                continue
+            for receiver in result.receivers:
+                if r.receiver in (None, receiver.id):
+                    measured = measure_path(result, r.measure, receiver.id)
+                    out[r.measure, receiver.id] = margin_of(r, measured).state
+        return out
+
+    def _show_waves(self, path: Path, result: PathResult) -> None:
+        t, route, watched = self.context.look.t, self.route, self.receiver
         ns = result.time * 1e9
         curves = []
         for probe in self.probes.items:
-            volts = waveform_at(result, probe.share * result.delay)
-            strong = probe.name == "load"
-            curves.append(
-                Curve(probe.name, ns, volts, t.series[probe.series], 2.2 if strong else 1.4)
-            )
+            at_die = probe.share >= 0.999
+            volts = watched.die if at_die else route.volts_at(probe.share * route.delay)
+            name = watched.name if at_die and len(result.receivers) > 1 else probe.name
+            width = 2.2 if probe.name == "load" else 1.4
+            curves.append(Curve(name, ns, volts, t.series[probe.series], width))
         names = {k.id: k.name for k in self.shown_kept}
         for identifier, then in self.kept.items():
-            curves.append(
-                Curve(
-                    f"kept: {names.get(identifier, '')}",
-                    then.time * 1e9,
-                    then.load,
-                    t.kept,
-                    1.6,
-                    kept=True,
-                )
-            )
-        limits = []
-        limit = self._overshoot_limit(path)
+            name = f"kept: {names.get(identifier, '')}"
+            die = then.receiver(self.watched).die
+            curves.append(Curve(name, then.time * 1e9, die, t.kept, 1.6, kept=True))
+        self.waves.show_curves(curves, self._limits(path, watched))
+
+    def _limits(self, path: Path, watched: ReceiverResult) -> list[Limit]:
+        th = watched.thresholds
+        out = [
+            Limit(level, f"{words} {level:.2f} V")
+            for level, words in ((th.v_il, "low below"), (th.v_ih, "high above"))
+            if level is not None
+        ]
+        limit = self.overshoot_limit(path)
         if limit is not None:
-            level = max(result.high, result.low) + limit
-            limits = [Limit(level, f"input limit {level:.2f} V")]
-        self.waves.show_curves(curves, limits)
-        self.legend.setText(self._legend(curves))
+            level = max(watched.high, watched.low) + limit
+            out.append(Limit(level, f"input limit {level:.2f} V"))
+        return out
 
-    def _legend(self, curves: list[Curve]) -> str:
-        lines = ["<b>Waveforms</b>"]
-        for curve in curves:
-            line = "┅┅" if curve.kept else "━━"
-            ink = self.context.look.t.kept_ink if curve.kept else curve.color
-            lines.append(f'<span style="color:{ink}">{line}</span> {curve.name}')
-        return "<br>".join(lines)
-
-    def insert(self, kind: str) -> None:
-        """Insert a trace, a via or a resistor behind the chosen element, and choose it."""
-        path, document = self.path, self.context.document
-        if path is None:
-            return
-        chosen = self.context.selection.element
-        if chosen == RECEIVER:
-            chosen = path.elements[-1].id
-        try:
-            new, name = insert_element(path, chosen, kind)
-            document.edit(f"Insert {name}", replace_path(document.project, new))
-        except OndaError as error:
-            self.surface.tell(str(error))
-            return
-        self.context.selection.choose_element(name)
-
-    def take_out(self) -> None:
-        """Remove the chosen element."""
-        path, document = self.path, self.context.document
-        chosen = self.context.selection.element
-        if path is None or chosen in (DRIVER, RECEIVER):
-            return
-        try:
-            new = remove_element(path, chosen)
-            document.edit(f"Remove {chosen}", replace_path(document.project, new))
-        except OndaError as error:
-            self.surface.tell(str(error))
-
-    def _begin_drag(self) -> None:
-        self._dragged_from = None
-        self.context.document.begin_gesture()
-
-    def _drag_length(self, element: str, share: float) -> None:
-        path = self.path
-        if path is None:
-            return
-        piece = next(e for e in path.elements if e.id == element)
-        if not isinstance(piece, TracePiece):
-            return
-        if self._dragged_from is None:
-            self._dragged_from = piece.length.si
-        try:
-            length = quantity(self._dragged_from * share, "length", "mm", 4)
-            self.form.change_element(piece, length=length)
-        except OndaError as error:
-            self.surface.tell(str(error))
+    def _show_current(self, view: WavesView, result: PathResult) -> None:
+        t, route = self.context.look.t, self.route
+        ns = result.time * 1e9
+        curves = [Curve("driver", ns, result.drive_amps * 1e3, t.ink, 1.8)]
+        for probe in self.probes.items:
+            amps = route.amps_at(probe.share * route.delay)
+            curves.append(Curve(probe.name, ns, amps * 1e3, t.series[probe.series], 1.4))
+        curves.append(Curve("power, mW", ns, result.drive_watts * 1e3, t.series[5], 1.2))
+        for then in list(self.kept.values())[:1]:
+            kept = then.drive_amps * 1e3
+            curves.append(Curve("kept driver", then.time * 1e9, kept, t.kept, 1.4, kept=True))
+        view.show_curves(curves, [])

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.plots.colors import image_of, voltage_scale
 from onda.app.shell.painting import pen, text
-from onda.app.stages.paths.scale import LEFT, DelayScale, Probes
+from onda.app.stages.paths.scale import LEFT, DelayScale, Probes, RouteMap
 from onda.app.theme import Look
 from onda.project.quantities import format_si
 from onda.studies.path import PathResult
@@ -25,6 +25,8 @@ class WaveMap(QWidget):
         self._look = look
         self._probes = probes
         self._result: PathResult | None = None
+        self._route: RouteMap | None = None
+        self._levels_of = (0.0, 1.0)
         self._image: QImage | None = None
         self._bar: QImage | None = None
         self._levels = (0.0, 1.0)
@@ -37,28 +39,28 @@ class WaveMap(QWidget):
         look.changed.connect(self._recolor)
         probes.changed.connect(self.update)
 
-    def show_result(self, result: PathResult) -> None:
-        """Show a result."""
-        self._result = result
+    def show_result(self, result: PathResult, route: RouteMap, levels: tuple[float, float]) -> None:
+        """Show the way to one receiver, whose settled low and high `levels` are."""
+        self._result, self._route, self._levels_of = result, route, levels
         self._recolor()
 
     def _recolor(self) -> None:
-        result = self._result
-        if result is None:
+        route = self._route
+        if route is None:
             return
-        low, high = sorted((result.low, result.high))
-        swing = high - low
-        bottom = min(float(result.volts.min()), low - 0.12 * swing)
-        top = max(float(result.volts.max()), high + 0.35 * swing)
+        low, high = sorted(self._levels_of)
+        swing = max(high - low, 1e-3)
+        bottom = min(float(route.volts.min()), low - 0.12 * swing)
+        top = max(float(route.volts.max()), high + 0.35 * swing)
         self._levels = (bottom, top)
         scale = voltage_scale(self._look.t, bottom, low, high, top)
         width = 420
-        at = np.linspace(0.0, result.places[-1], width)
-        index = np.clip(np.searchsorted(result.places, at), 1, len(result.places) - 1)
-        span = result.places[index] - result.places[index - 1]
-        share = np.where(span > 0, (at - result.places[index - 1]) / np.where(span > 0, span, 1), 0)
-        step = max(1, result.volts.shape[1] // 400)
-        volts = result.volts[:, ::step]
+        at = np.linspace(0.0, route.places[-1], width)
+        index = np.clip(np.searchsorted(route.places, at), 1, len(route.places) - 1)
+        span = route.places[index] - route.places[index - 1]
+        share = np.where(span > 0, (at - route.places[index - 1]) / np.where(span > 0, span, 1), 0)
+        step = max(1, route.volts.shape[1] // 400)
+        volts = route.volts[:, ::step]
         field = (1 - share)[:, None] * volts[index - 1] + share[:, None] * volts[index]
         self._image = image_of((field.T - bottom) / (top - bottom), scale)
         ramp = np.linspace(1.0, 0.0, 128)[:, None].repeat(4, axis=1)
@@ -67,8 +69,11 @@ class WaveMap(QWidget):
 
     @property
     def _box(self) -> QRectF:
+        # As long as the route is on the ribbon above.
+        total = self._result.span_of_delay if self._result else 1.0
+        share = self._route.delay / total if self._route else 1.0
         scale = DelayScale(self.width(), 1.0)
-        return QRectF(LEFT, 4, scale.right - LEFT, self.height() - 8)
+        return QRectF(LEFT, 4, (scale.right - LEFT) * share, self.height() - 8)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         look, t, box = self._look, self._look.t, self._box
@@ -113,7 +118,7 @@ class WaveMap(QWidget):
         painter.drawImage(bar, self._bar)
         bottom, top = self._levels
         painter.setFont(self._look.font(11))
-        marks = {result.low, result.high, float(result.volts.max())}
+        marks = {*self._levels_of, float(self._route.volts.max()) if self._route else top}
         drawn: list[float] = []
         for volts in sorted(marks):
             y = bar.bottom() - (volts - bottom) / (top - bottom) * bar.height()
@@ -124,13 +129,13 @@ class WaveMap(QWidget):
 
     def _at(self, point: QPointF) -> tuple[float, float, float] | None:
         """Delay, time and voltage under a point."""
-        result, box = self._result, self._box
-        if result is None or not box.contains(point):
+        result, route, box = self._result, self._route, self._box
+        if result is None or route is None or not box.contains(point):
             return None
-        delay = (point.x() - box.left()) / box.width() * float(result.places[-1])
+        delay = (point.x() - box.left()) / box.width() * route.delay
         time = (point.y() - box.top()) / box.height() * float(result.time[-1])
-        i = int(np.abs(result.places - delay).argmin())
-        volts = float(np.interp(time, result.time, result.volts[i]))
+        i = int(np.abs(route.places - delay).argmin())
+        volts = float(np.interp(time, result.time, route.volts[i]))
         return delay, time, volts
 
     def _draw_readout(self, painter: QPainter, box: QRectF) -> None:

@@ -1,0 +1,291 @@
+"""The views below the ribbon: waveforms, current, spectrum, bounces, measures."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from onda.app.plots.curves import Bars, Curve, CurvePlot, Limit
+from onda.app.selection import Selection
+from onda.app.shell.fields import label
+from onda.app.shell.ledger import Column, Ledger, LedgerRow
+from onda.app.stages.paths.scale import LEFT, RIGHT, Probes, RouteMap
+from onda.app.theme import Look
+from onda.engine.circuits.bounces import Bounce
+from onda.project.quantities import format_si
+from onda.studies.margins import MEASURE_TITLES, State
+from onda.studies.path import PathResult
+
+__all__ = ["BouncesView", "MeasuresView", "SpectrumView", "WavesView"]
+
+FloatArray = NDArray[np.float64]
+
+
+class WavesView(QWidget):
+    """Curves against time with a legend at their left: voltage, or current and power."""
+
+    def __init__(self, look: Look, title: str, unit: str) -> None:
+        super().__init__()
+        self._look, self._title = look, title
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, int(RIGHT), 0)
+        row.setSpacing(0)
+        self.legend = label("", "", wrap=True)
+        self.legend.setFixedWidth(80)
+        self.legend.setAlignment(self.legend.alignment().__class__.AlignTop)
+        row.addWidget(self.legend)
+        self.plot = CurvePlot(look, x_unit="ns", y_unit=unit, axis_width=int(LEFT) - 80)
+        row.addWidget(self.plot, 1)
+
+    def show_curves(self, curves: list[Curve], limits: list[Limit]) -> None:
+        """Show curves; x in ns."""
+        self.plot.show_curves(curves, limits)
+        lines = [f"<b>{self._title}</b>"]
+        for curve in curves:
+            line = "┅┅" if curve.kept else "━━"
+            ink = self._look.t.kept_ink if curve.kept else curve.color
+            lines.append(f'<span style="color:{ink}">{line}</span> {curve.name}')
+        self.legend.setText("<br>".join(lines))
+
+
+class SpectrumView(QWidget):
+    """Harmonics at the current probe, and of the driver's current against a limit curve."""
+
+    def __init__(self, look: Look, probes: Probes) -> None:
+        super().__init__()
+        self._look, self._probes = look, probes
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 8, 0)
+        row.setSpacing(14)
+        self.volts = CurvePlot(look, x_unit="MHz", interactive=False)
+        self.amps = CurvePlot(look, x_unit="MHz", interactive=False)
+        self.heads = [label("", "secondary"), label("", "secondary")]
+        for head, plot in zip(self.heads, (self.volts, self.amps), strict=True):
+            column = QVBoxLayout()
+            column.setSpacing(2)
+            column.addWidget(head)
+            column.addWidget(plot, 1)
+            row.addLayout(column, 1)
+        self.sentence = label("", "secondary", wrap=True)
+        self.sentence.setFixedWidth(150)
+        row.addWidget(self.sentence)
+
+    def show_result(
+        self,
+        result: PathResult,
+        route: RouteMap,
+        kept: list[tuple[PathResult, RouteMap]],
+        limit: list[tuple[float, float]],
+    ) -> None:
+        """Show harmonics in dB, now against the first kept state; `limit`: (Hz, dBµA) corners."""
+        probe = self._probes.items[self._probes.current]
+        self.heads[0].setText(f"Voltage at the {probe.name} probe, dBV")
+        self.heads[1].setText("Current out of the driver, dBµA")
+        if len(result.harmonics) == 0:
+            for plot in (self.volts, self.amps):
+                plot.show_curves([])
+            self.sentence.setText("Harmonics need a clock: choose it at the driver.")
+            return
+        at = probe.share
+        sets = [(result, route.harmonics_at(at * route.delay), self._look.t.sea)]
+        for other, way in kept[:1]:
+            if len(other.harmonics) == len(result.harmonics):
+                sets.append((other, way.harmonics_at(at * way.delay), self._look.t.kept))
+        mega = result.harmonics / 1e6
+        self._bars(self.volts, mega, [(_db(v), c) for _, v, c in sets], [])
+        amps = [(_db(r.harmonic_amps * 1e6), c) for r, _, c in sets]
+        self._bars(self.amps, mega, amps, limit)
+        self.sentence.setText(self._words(result, sets, limit))
+
+    def _bars(
+        self,
+        plot: CurvePlot,
+        mega: FloatArray,
+        sets: list[tuple[FloatArray, str]],
+        limit: list[tuple[float, float]],
+    ) -> None:
+        base = float(mega[0])
+        top = max(float(v.max()) for v, _ in sets)
+        if limit:
+            top = max(top, *(y for _, y in limit))
+        floor = top - 70.0
+        bars = [
+            Bars(mega + (i - 0.5 * (len(sets) - 1)) * 0.36 * base, v, floor, 0.34 * base, color)
+            for i, (v, color) in enumerate(sets)
+        ]
+        curves = []
+        if limit:
+            x = np.array([f / 1e6 for f, _ in limit])
+            y = np.array([level for _, level in limit])
+            curves = [Curve("limit", x, y, self._look.t.fails, 1.6, note=True)]
+        view = (0.2 * base, float(mega[-1]) + 0.8 * base, floor, top + 5.0)
+        plot.show_curves(curves, view=view, bars=bars)
+
+    def _words(
+        self,
+        result: PathResult,
+        sets: list[tuple[PathResult, FloatArray, str]],
+        limit: list[tuple[float, float]],
+    ) -> str:
+        out = []
+        if len(sets) > 1:
+            now, then = (_db(s[0].harmonic_amps * 1e6) for s in sets)
+            loud = then > float(then.max()) - 40.0
+            change = np.where(loud, now - then, 0.0)
+            k = int(np.argmin(change)) if change.min() < -0.05 else int(np.argmax(change))
+            verb = "falls" if change[k] < 0 else "rises"
+            out.append(
+                f"Current: harmonic {k + 1} ({result.harmonics[k] / 1e6:.0f} MHz) {verb} most, by "
+                f"{abs(change[k]):.1f} dB."
+            )
+        else:
+            out.append("Keep a state (K) to see which harmonic falls by how much.")
+        if limit:
+            f, y = zip(*limit, strict=True)
+            level = _db(result.harmonic_amps * 1e6)
+            inside = (result.harmonics >= min(f)) & (result.harmonics <= max(f))
+            over = np.where(inside, level - np.interp(result.harmonics, f, y), -np.inf)
+            k = int(np.argmax(over))
+            if np.isfinite(over[k]):
+                word = "over" if over[k] > 0 else "below"
+                out.append(f"Harmonic {k + 1} is {abs(over[k]):.1f} dB {word} the limit.")
+        return "\n\n".join(out)
+
+
+def _db(values: FloatArray) -> FloatArray:
+    return np.asarray(20.0 * np.log10(np.maximum(values, 1e-9)))
+
+
+class BouncesView(QWidget):
+    """Every arrival at the watched receiver: when, how large, and what sent it."""
+
+    def __init__(self, look: Look, selection: Selection) -> None:
+        super().__init__()
+        self._look, self._selection = look, selection
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 8, 0)
+        row.setSpacing(10)
+        self.plot = CurvePlot(look, x_unit="ns", y_unit="V", interactive=False)
+        row.addWidget(self.plot, 4)
+        self.list = Ledger(
+            look,
+            "Arrivals, the largest first",
+            (Column("at", 0.14, True), Column("size", 0.17, True), Column("because", 0.69)),
+        )
+        row.addWidget(self.list, 7)
+        self._found: list[Bounce] = []
+        self._wave: tuple[FloatArray, FloatArray] = (np.empty(0), np.empty(0))
+        self.list.hovered.connect(self._light)
+
+    def show_bounces(self, found: tuple[Bounce, ...], time: FloatArray, volts: FloatArray) -> None:
+        """Show arrivals over the waveform that they add up to."""
+        self._found = sorted(found, key=lambda b: -abs(b.volts))
+        self._wave = (time * 1e9, volts)
+        t = self._look.t
+        self.list.set_rows(
+            [
+                LedgerRow(
+                    str(k),
+                    (
+                        f"{b.time * 1e9:.2f} ns",
+                        format_si(b.volts, "voltage"),
+                        b.cause + (" (passes)" if b.shape == "dip" else ""),
+                    ),
+                    ((1, t.ink if b.volts > 0 else t.below_zero),),
+                )
+                for k, b in enumerate(self._found[:40])
+            ]
+        )
+        self._draw(-1)
+
+    def _draw(self, lit: int) -> None:
+        t = self._look.t
+        marks = []
+        for k, b in enumerate(self._found[:12]):
+            color = t.tight if k == lit else (t.sea if b.shape == "edge" else t.kept)
+            y = float(np.interp(b.time * 1e9, *self._wave)) if len(self._wave[0]) else 0.0
+            marks.append((b.time * 1e9, y, color))
+        curve = Curve("receiver", *self._wave, t.sea, 1.6)
+        self.plot.show_curves([curve] if len(self._wave[0]) else [], marks=marks)
+
+    def _light(self, row: str) -> None:
+        lit = int(row) if row else -1
+        self._draw(lit)
+        place = self._found[lit].route[-1] if lit >= 0 and self._found[lit].route else ""
+        # Nodes carry the name of the element that they follow.
+        self._selection.hover(place.removesuffix(" end").removesuffix(" stub"))
+
+
+_SHOWN = (
+    "overshoot", "undershoot", "ring_back", "reversal", "settling", "edge_time", "slew", "delay",
+    "first_delay", "last_delay", "flight_time", "over_area", "under_area", "pulse_width", "duty",
+)  # fmt: skip
+_DIMENSION = {
+    "overshoot": "voltage", "undershoot": "voltage", "ring_back": "voltage", "reversal": "voltage",
+    "settling": "time", "edge_time": "time", "slew": "slew", "delay": "time", "first_delay": "time",
+    "last_delay": "time", "flight_time": "time", "over_area": "voltage time",
+    "under_area": "voltage time", "pulse_width": "time", "duty": "ratio",
+}  # fmt: skip
+
+
+class MeasuresView(QWidget):
+    """All measures of all receivers, and what rests on the line."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 8, 0)
+        row.setSpacing(14)
+        self.table = Ledger(look, "Measures by receiver", (Column("measure", 1.0),))
+        row.addWidget(self.table, 3)
+        self.resting = Ledger(
+            look,
+            "At rest",
+            (
+                Column("at rest", 0.34),
+                Column("high", 0.22, True),
+                Column("low", 0.22, True),
+                Column("power", 0.22, True),
+            ),
+        )
+        row.addWidget(self.resting, 2)
+
+    def show_result(self, result: PathResult, states: dict[tuple[str, str], State]) -> None:
+        """Show a result; `states` by (measure, receiver) of what is required."""
+        t = self._look.t
+        inks = {State.FAILS: t.fails, State.TIGHT: t.tight, State.HOLDS: t.holds}
+        names = [r.name for r in result.receivers]
+        self.table.set_columns(
+            [Column("measure", 1.2), *(Column(n, 0.9, number=True) for n in names)]
+        )
+        rows = []
+        for measure in _SHOWN:
+            cells, colors = [MEASURE_TITLES[measure]], []
+            for k, r in enumerate(result.receivers):
+                value = float(getattr(r.measures, measure))
+                cells.append(format_si(value, _DIMENSION[measure]))
+                state = states.get((measure, r.id))
+                if state in inks:
+                    colors.append((k + 1, inks[state]))
+            if any(c not in ("– ", "–") for c in cells[1:]):
+                rows.append(LedgerRow(measure, tuple(cells), tuple(colors)))
+        levels = [f"{format_si(r.low, 'voltage')} · {format_si(r.high, 'voltage')}"
+                  for r in result.receivers]  # fmt: skip
+        rows.insert(0, LedgerRow("levels", ("Settled, low · high", *levels)))
+        self.table.set_rows(rows)
+        self.resting.set_rows(
+            [
+                LedgerRow(
+                    str(k),
+                    (
+                        p.name,
+                        f"{p.amps_high * 1e3:.2f} mA",
+                        f"{p.amps_low * 1e3:.2f} mA",
+                        f"{(p.watts_high + p.watts_low) * 0.5e3:.2f} mW",
+                    ),
+                )
+                for k, p in enumerate(result.resting)
+            ]
+        )
