@@ -14,12 +14,12 @@ from onda.demo import fulmar_project
 from onda.engine.section import solve_section
 from onda.studies import solved_line
 from onda.studies.eye import EYE
+from onda.studies.eye_inputs import eye_inputs
 from onda.studies.fit import FIT, Bounds, FitInputs, fit_width
 from onda.studies.line_inputs import line_inputs
 from onda.studies.path import PATH
-from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, resistor_range
-from onda.studies.eye_inputs import eye_inputs
 from onda.studies.path_inputs import path_inputs
+from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, resistor_range
 from onda.studies.shield import MODE_CHECK, shield_inputs
 from onda.studies.solved_line import solve_line
 from onda.studies.study import Control

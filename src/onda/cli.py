@@ -15,8 +15,7 @@ from typing import Annotated, Any
 import platformdirs
 import typer
 
-from onda import __version__
-from onda.cli_build import register
+from onda import __version__, cli_build, cli_path
 from onda.errors import InputError, OndaError
 
 __all__ = ["app", "main"]
@@ -27,7 +26,8 @@ app = typer.Typer(
     help="Check a board's high-speed interconnects before release.",
 )
 EXIT_FAILS, EXIT_BAD_INPUT = 1, 2
-register(app)
+cli_build.register(app)
+cli_path.register(app)
 
 FileArgument = Annotated[Path, typer.Argument(help="Project file, name.onda.")]
 ReportOption = Annotated[

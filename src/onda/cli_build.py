@@ -11,7 +11,7 @@ import typer
 
 from onda.errors import InputError, OndaError
 
-__all__ = ["register"]
+__all__ = ["FileArgument", "JsonOption", "plain_json", "register"]
 
 FileArgument = Annotated[Path, typer.Argument(help="Project file, name.onda.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON instead of text.")]
@@ -25,12 +25,12 @@ def register(app: typer.Typer) -> None:
     app.command()(materials)
 
 
-def _plain(value: Any) -> Any:
+def plain_json(value: Any) -> Any:
     """JSON without numbers that are none."""
     if isinstance(value, dict):
-        return {k: _plain(v) for k, v in value.items()}
+        return {k: plain_json(v) for k, v in value.items()}
     if isinstance(value, (list, tuple)):
-        return [_plain(v) for v in value]
+        return [plain_json(v) for v in value]
     return None if isinstance(value, float) and not math.isfinite(value) else value
 
 
@@ -170,7 +170,7 @@ def line(
     if fit is not None:
         data["fit"] = _fit(inputs, fit, found.target.si)
     if as_json:
-        typer.echo(json.dumps(_plain(data), allow_nan=False))
+        typer.echo(json.dumps(plain_json(data), allow_nan=False))
         return
     for key, value in data.items():
         typer.echo(f"{key}: {value}")
@@ -228,7 +228,7 @@ def modes(
             "looked_up_to_hz": result.looked_up_to,
             "modes": [{"kind": m.kind, "cut_off_hz": m.cut_off} for m in result.modes],
         }
-        typer.echo(json.dumps(_plain(data), allow_nan=False))
+        typer.echo(json.dumps(plain_json(data), allow_nan=False))
         return
     typer.echo(mode_sentence(result, found.up_to.si))
     for m in result.modes:

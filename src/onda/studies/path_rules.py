@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
+from onda.project.paths import PathElement, SeriesResistor, ShuntPart
 from onda.studies.path import PathResult
-from onda.studies.path_inputs import PathInputs, ResistorItem, ShuntItem, every_item
 
 __all__ = ["placement_remarks"]
 
@@ -11,19 +13,21 @@ _SHARE = 6.0
 """What is within a sixth of an edge acts as one point; the usual rule of thumb."""
 
 
-def placement_remarks(inputs: PathInputs, result: PathResult) -> dict[str, str]:
-    """Remarks by element id."""
-    near = inputs.edge / _SHARE
+def placement_remarks(
+    edge: float, elements: Iterable[PathElement], result: PathResult
+) -> dict[str, str]:
+    """Remarks by element id, for a driver's `edge` in seconds."""
+    near = edge / _SHARE
     out: dict[str, str] = {}
-    items = {item.id: item for item in every_item(inputs.items)}
+    items = {element.id: element for element in elements}
     for span in result.spans:
         item = items.get(span.id)
-        if isinstance(item, ResistorItem) and span.row == 0 and span.start > near:
+        if isinstance(item, SeriesResistor) and span.row == 0 and span.start > near:
             out[span.id] = (
                 f"{_ps(span.start)} from the driver, more than a sixth of its edge ({_ps(near)}): "
                 "a series resistor belongs at the driver."
             )
-        if isinstance(item, ShuntItem) and span.row == 0 and result.delay - span.start > near:
+        if isinstance(item, ShuntPart) and span.row == 0 and result.delay - span.start > near:
             out[span.id] = (
                 f"{_ps(result.delay - span.start)} before the end of the line, more than a sixth "
                 f"of the edge ({_ps(near)}): a termination belongs at the end."

@@ -59,6 +59,7 @@ class PathsStage(OneResultStage[PathResult]):
         self.sweep: SweepResult | None = None
         self.watched = RECEIVER
         self._drawn: Path | None = None
+        self._placed: dict[str, str] = {}
         self.surface.add_button(
             "Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state to compare (K)"
         )
@@ -189,7 +190,9 @@ class PathsStage(OneResultStage[PathResult]):
 
     def _arrived(self, path: Path, result: PathResult) -> None:
         self._drawn = path
+        self._placed = placement_remarks(path.driver.edge.si, path.all_elements, result)
         self.show_result(result)
+        self._show_chosen(path)
 
     def _show_chosen(self, path: Path) -> None:
         chosen = self.context.selection.element
@@ -197,9 +200,8 @@ class PathsStage(OneResultStage[PathResult]):
         self.form.show_element(chosen, self._kept_paths(path), remark)
 
     def _remarks(self, path: Path) -> dict[str, str]:
-        if self.result is None or self.failure:
-            return {}
-        return placement_remarks(path_inputs(self.design, path), self.result)
+        # They were found with the result; for another path they are on their way.
+        return self._placed if self._drawn is path and not self.failure else {}
 
     def _is_element(self, path: Path, element: str) -> bool:
         return element in (DRIVER, RECEIVER) or path.element(element) is not None
