@@ -295,7 +295,7 @@ def test_why_ranks_what_can_be_taken_away(window: MainWindow) -> None:
     assert any("via V2" in r.cells[0] for r in rows)
     assert any("3.5 pF" in r.cells[0] for r in rows)
     view.list.chosen.emit("1")
-    assert "comes from" in view.sentence.text()
+    assert "mV at" in view.sentence.text()
 
 
 def test_sweep_finds_the_best_resistor_and_takes_it(window: MainWindow) -> None:
@@ -361,3 +361,29 @@ def test_night_and_large_windows_draw_every_view(window: MainWindow) -> None:
         assert window.settle(60_000)
         assert not window.grab().isNull()
     window.look.set_night(False)
+
+
+def test_a_two_port_file_becomes_a_piece(window: MainWindow, tmp_path: Path) -> None:
+    """A matched line of 100 ps as a file: the load sees the edge that much later."""
+    from onda.engine.lines import lossless_line
+
+    f = np.linspace(1e7, 8e9, 300)
+    s = lossless_line(65.0).s_parameters(f, 100e-12)
+    rows = ["# Hz S RI R 50"]
+    for at, m in zip(f, s, strict=True):
+        values = [m[0, 0], m[1, 0], m[0, 1], m[1, 1]]
+        rows.append(f"{at:.8g} " + " ".join(f"{v.real:.9g} {v.imag:.9g}" for v in values))
+    file = tmp_path / "piece.s2p"
+    file.write_text("\n".join(rows))
+    paths = look_at(window, "clk-adc", element="T1")
+    before = paths.result.measures.delay
+    paths.actions.use_file(file)
+    assert window.settle(60_000)
+    assert paths.surface.problem.text() == ""
+    assert window.selection.element == "N1"
+    assert paths.result.measures.delay == pytest.approx(before + 100e-12, abs=15e-12)
+    assert "poles" in next(x.note for x in paths.result.spans if x.id == "N1")
+    file.write_text("# Hz S RI R 50\n1 0 0\n")
+    paths.actions.use_file(file)
+    assert window.settle()
+    assert "whole points" in paths.surface.problem.text()

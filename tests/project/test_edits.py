@@ -8,10 +8,8 @@ from pydantic import ValidationError
 from onda.errors import InputError
 from onda.project.edits import (
     add_copy,
-    insert_element,
     keep_state,
     objects_of,
-    remove_element,
     remove_object,
     rename_kept,
     rename_object,
@@ -26,6 +24,7 @@ from onda.project.edits import (
     without_kept,
 )
 from onda.project.model import Project, Termination
+from onda.project.path_edits import insert_element, remove_element
 from onda.project.quantities import parse_quantity
 
 
@@ -176,7 +175,7 @@ def test_limits_that_make_no_sense_are_refused(project: Project, requirement, ty
 @pytest.mark.parametrize(("after", "at"), [("T1", 3), ("driver", 0), ("T3", 7)])
 def test_elements_come_and_go(project: Project, kind, name, after, at) -> None:
     path = project.design.path("clk-adc")
-    longer, made = insert_element(path, after, kind)
+    longer, made = insert_element(path, after, kind, project.design)
     assert made == name
     assert longer.elements[at].id == name
     assert longer.elements[at].kind == kind
@@ -187,6 +186,6 @@ def test_defaults_where_there_is_nothing_alike_and_the_last_line_stays(project: 
     path = project.design.path("clk-adc")
     only = set_value(path, elements=(path.elements[2],))
     for kind in ("via", "resistor"):
-        assert insert_element(only, "T1", kind)[0].elements[1].kind == kind
+        assert insert_element(only, "T1", kind, project.design)[0].elements[1].kind == kind
     with pytest.raises(InputError, match=r"at least (one piece|1 item)"):
         remove_element(only, "T1")

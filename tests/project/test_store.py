@@ -78,7 +78,7 @@ def test_quantities_are_kept_as_typed_and_as_si(project: Project) -> None:
         ),
         ("design.paths.0.elements", [], r"elements"),
         ("design.paths.0.stimulus.frequency", None, r"a clock needs a frequency"),
-        ("design.paths.2.termination.r", None, r"parallel termination needs r"),
+        ("design.paths.6.termination.r", None, r"parallel termination needs r"),
         ("design.links.0.path", "nowhere", r"no path 'nowhere'"),
         ("design.links.0.prbs", 8, r"prbs"),
         ("design.links.0.bits", 10**9, r"bits"),
@@ -183,9 +183,12 @@ def test_missing_binary_and_oversized_files(
 def test_full_disk_leaves_the_old_file_whole(
     project: Project, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    fresh = tmp_path / "fresh"
+    fresh.mkdir()
     file = tmp_path / "fulmar.onda"
     save_project(project, file)
     before = file.read_bytes()
+    beside = sorted(tmp_path.rglob("*"))
 
     def full(descriptor: int) -> None:
         raise OSError(errno.ENOSPC, "No space left on device")
@@ -195,7 +198,10 @@ def test_full_disk_leaves_the_old_file_whole(
     with pytest.raises(InputError, match=r"No space left.*as it was"):
         save_project(other, file)
     assert file.read_bytes() == before
-    assert [p.name for p in tmp_path.iterdir()] == ["fulmar.onda"]
+    assert sorted(tmp_path.rglob("*")) == beside
+    with pytest.raises(InputError, match="No space left"):
+        save_project(other, fresh / "fulmar.onda")
+    assert list(fresh.iterdir()) == []
 
 
 def test_folder_gone_between_load_and_save(project: Project, tmp_path: Path) -> None:

@@ -15,6 +15,7 @@ from onda.project.paths import (
     Driver,
     LumpedPart,
     ModelUse,
+    NetworkPiece,
     Path,
     PathElement,
     Receiver,
@@ -53,6 +54,7 @@ INSERTABLE: dict[str, str] = {
     "capacitor": "series capacitor",
     "connector": "connector",
     "cable": "cable",
+    "network": "network file",
     "shunt": "termination here",
     "load": "load here",
     "branch": "branch",
@@ -66,7 +68,7 @@ TOPOLOGIES = {
 }
 _LETTERS = {"trace": "T", "via": "V", "drilled": "V", "resistor": "R", "ferrite": "FB",
             "inductor": "L", "capacitor": "C", "connector": "J", "cable": "W", "shunt": "Z",
-            "load": "B", "branch": "B"}  # fmt: skip
+            "load": "B", "branch": "B", "network": "N"}  # fmt: skip
 
 
 def _mapped(elements: Elements, change: Callable[[PathElement], Elements]) -> Elements:
@@ -157,6 +159,14 @@ def _made(path: Path, name: str, kind: str, design: Design) -> PathElement:
                 "there is no line from a data sheet yet", remedy="Make one in Lines first."
             )
         return Cable(id=name, line=line.id, length=parse_quantity("300 mm", "length"))
+    if kind == "network":
+        file = next((f for f in design.device_files if f.path.lower().endswith(".s2p")), None)
+        if file is None:
+            raise InputError(
+                "there is no two-port file in the project yet",
+                remedy="Open one at the driver or a receiver first: Open device file.",
+            )
+        return NetworkPiece(id=name, file=file.id)
     if kind == "shunt":
         return ShuntPart(id=name, termination=offered_termination(path, "parallel", 50.0))
     if kind in ("branch", "load"):

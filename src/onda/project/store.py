@@ -171,10 +171,22 @@ def save_project(project: Project, path: Path) -> None:
     ------
     InputError : where it cannot be written (disk full, no permission, folder gone)
     """
-    for beside, data in copy_files(project, path.parent):
-        beside.parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(beside, data)
-    write_atomically(path, dumps(project).encode("utf-8"))
+    made: list[Path] = []
+    try:
+        if path.parent.is_dir():
+            for beside, data in copy_files(project, path.parent):
+                made += [f for f in (*beside.parents[::-1], beside) if not f.exists()]
+                beside.parent.mkdir(parents=True, exist_ok=True)
+                write_atomically(beside, data)
+        write_atomically(path, dumps(project).encode("utf-8"))
+    except InputError:
+        # Half of a project is none: what was begun beside it goes again.
+        for file in reversed(made):
+            if file.is_dir():
+                file.rmdir()
+            else:
+                file.unlink(missing_ok=True)
+        raise
 
 
 def write_atomically(path: Path, data: bytes) -> None:

@@ -10,10 +10,11 @@ import numpy as np
 from onda.engine.circuits import LinePiece, Net, SeriesPart, ShuntBranch
 from onda.engine.circuits.bounces import BounceNet, Stretch
 from onda.engine.circuits.devices import Device, Port, Term, diode_table
+from onda.engine.circuits.net import PortBlock
 from onda.engine.devices import Switching, driver, receiver, switching_of
 from onda.engine.lines import Line, lossless_line
 from onda.engine.vias import ViaModel, via_model
-from onda.errors import InputError
+from onda.studies.network_piece import piece_of_file
 from onda.studies.path_inputs import (
     BranchItem,
     CableItem,
@@ -119,6 +120,8 @@ class _Builder:
     series: list[SeriesPart] = field(default_factory=list)
     lines: list[LinePiece] = field(default_factory=list)
     devices: list[Device] = field(default_factory=list)
+    blocks: list[PortBlock] = field(default_factory=list)
+    joined: list[tuple[int, int]] = field(default_factory=list)
     spans: list[Span] = field(default_factory=list)
     piece_span: list[int] = field(default_factory=list)
     z: list[float] = field(default_factory=list)
@@ -155,11 +158,27 @@ class _Builder:
                     node = self._lumped(item, node)
                     self._mark(item.id, "lumped", item.role, delay, row, branch)
                 case NetworkItem():
-                    raise InputError(
-                        "networks from files are not run in paths yet",
-                        where=item.id,
-                        remedy="Take the piece out.",
+                    model, z, took = piece_of_file(item.sha256, item.name, item.turned)
+                    to = self.node(f"{item.id} end")
+                    self.blocks.append(PortBlock((node, to), model, z))
+                    note = f"{model.order} poles, within {model.error:.1e}"
+                    self.spans.append(
+                        Span(
+                            item.id,
+                            "network",
+                            item.id,
+                            delay,
+                            delay + took,
+                            0.0,
+                            0.0,
+                            row,
+                            branch,
+                            note,
+                        )
                     )
+                    # For bounces a network counts as a plain connection.
+                    self.joined.append((node, to))
+                    node, delay = to, delay + took
                 case _:
                     node, delay = self._line(item, node, delay, row, branch, route)
         return node, delay
@@ -328,7 +347,7 @@ def build_path(inputs: PathInputs) -> BuiltPath:
         if inputs.driver.capacitance > 0:
             b.shunts.append(ShuntBranch(active.die, c=inputs.driver.capacitance))
     net = Net(len(b.names), tuple(b.shunts), tuple(b.lines), tuple(b.series))
-    net = replace(net, devices=tuple(b.devices))
+    net = replace(net, devices=tuple(b.devices), blocks=tuple(b.blocks))
     return BuiltPath(
         net=net,
         ends=tuple(b.ends),
@@ -377,6 +396,7 @@ def _stretches(b: _Builder, source: int, r_source: float, add_source: bool) -> B
     main = next((z for z, k in zip(b.z, b.piece_span, strict=True) if k >= 0), 50.0)
     stretches: list[Stretch] = []
     series = [(p.node_a, p.node_b, p.r) for p in b.series]
+    series += [(*pair, 0.0) for pair in b.joined]
     for p, z, k in zip(b.lines, b.z, b.piece_span, strict=True):
         delay = p.line.delay_per_m(knee) * p.length
         is_via = k < 0 or b.spans[k].kind == "via"

@@ -65,9 +65,11 @@ class Replacement:
     @property
     def sentence(self) -> str:
         """The largest change as a sentence."""
-        kind = "dip" if self.largest > 0 else "rise"
-        size = abs(self.largest) * 1e3
-        return f"The {kind} of {size:.0f} mV at {self.at * 1e9:.2f} ns comes from {self.what}."
+        size, when = f"{abs(self.largest) * 1e3:.0f} mV", f"{self.at * 1e9:.2f} ns"
+        if self.largest > 0:
+            return f"The dip of {size} at {when} comes from {self.what}."
+        what = self.what[0].upper() + self.what[1:]
+        return f"{what} lifts the waveform by {size} at {when}."
 
 
 @dataclass(frozen=True, slots=True)

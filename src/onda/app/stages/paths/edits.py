@@ -12,6 +12,7 @@ from onda.errors import InputError, OndaError
 from onda.project.edits import keep_state, replace_path, with_design
 from onda.project.model import DeviceFile, Path
 from onda.project.path_edits import (
+    change_element,
     copy_element,
     insert_element,
     make_topology,
@@ -20,10 +21,11 @@ from onda.project.path_edits import (
     set_model,
     straight_run,
 )
-from onda.project.paths import RECEIVER, Cable, ModelUse, TracePiece
+from onda.project.paths import RECEIVER, Cable, ModelUse, NetworkPiece, TracePiece
 from onda.project.quantities import quantity
 from onda.project.shelf import keep
 from onda.studies.device_file import DEVICE_FILE, DeviceFileInputs, DeviceSummary
+from onda.studies.network_piece import NETWORK_FILE, NetworkFileInputs
 
 if TYPE_CHECKING:
     from onda.app.stages.paths.stage import PathsStage
@@ -139,7 +141,10 @@ class PathActions:
     def choose_file(self) -> None:
         """Ask for a device file and use it at the chosen end."""
         name, _ = QFileDialog.getOpenFileName(
-            self._stage.surface, "Open device file", "", "Device models (*.ibs);;All files (*)"
+            self._stage.surface,
+            "Open device file",
+            "",
+            "Device models and two-ports (*.ibs *.s2p);;All files (*)",
         )
         if name:
             self.use_file(FilePath(name))
@@ -165,6 +170,16 @@ class PathActions:
         )
         entry = DeviceFile(id=name, path=f"devices/{file.name}", sha256=digest)
 
+        if file.suffix.lower() == ".s2p":
+            self._stage.ask(
+                "device-file",
+                NETWORK_FILE,
+                lambda: NetworkFileInputs(entry.path, entry.sha256),
+                lambda _: self._insert_network(entry),
+                self._stage.surface.tell,
+            )
+            return
+
         def read(summary: DeviceSummary) -> None:
             self._use(entry, summary, end)
 
@@ -175,6 +190,23 @@ class PathActions:
             read,
             self._stage.surface.tell,
         )
+
+    def _insert_network(self, entry: DeviceFile) -> None:
+        """A two-port that could be read goes behind the chosen element."""
+        document, path = self._stage.context.document, self._stage.path
+        if path is None:
+            return
+        try:
+            files = (*document.project.design.device_files, entry)
+            project = with_design(document.project, device_files=files)
+            new, made = insert_element(path, self._chosen, "network", project.design)
+            placed = NetworkPiece(id=made, file=entry.id)
+            new = change_element(new, placed)
+            document.edit("Insert network", replace_path(project, new))
+        except OndaError as error:
+            self._stage.surface.tell(str(error))
+            return
+        self._stage.context.selection.choose_element(made)
 
     def _use(self, entry: DeviceFile, summary: DeviceSummary, end: str) -> None:
         document, path = self._stage.context.document, self._stage.path

@@ -26,7 +26,7 @@ from onda.app.stages.paths.scale import LEFT, DelayScale, Probes
 from onda.app.theme import Look
 from onda.project.model import Branch, LumpedPart, Path, SeriesResistor, ShuntPart
 from onda.project.path_edits import INSERTABLE, TOPOLOGIES
-from onda.project.paths import RECEIVER, Receiver
+from onda.project.paths import RECEIVER, NetworkPiece, Receiver
 from onda.project.quantities import format_si
 from onda.studies.path import Span
 
@@ -422,6 +422,8 @@ def _chip_text(element: object) -> str:
             return f"{r.si:.3g} Ω∥"
         case LumpedPart():
             return format_si(element.inductance.si, "inductance", digits=2)
+        case NetworkPiece():
+            return "2-port"
         case ShuntPart():
             return element.termination.kind
         case Branch():

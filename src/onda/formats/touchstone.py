@@ -1,0 +1,323 @@
+"""Read Touchstone files, versions 1 and 2, any number of ports, all formats and units.
+
+Strict where meaning would be lost: a wrong count, a frequency that does not rise, a cut-off file
+are told with their line, never guessed at.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.errors import InputError
+
+__all__ = ["TouchstoneFile", "read_touchstone"]
+
+ComplexArray = NDArray[np.complex128]
+FloatArray = NDArray[np.float64]
+_UNITS = {"HZ": 1.0, "KHZ": 1e3, "MHZ": 1e6, "GHZ": 1e9}
+_MOST_VALUES = 400_000_000
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TouchstoneFile:
+    """A network as stored.
+
+    Attributes
+    ----------
+    frequency : (f,) Hz; data : (f, n, n), row is the output port
+    parameter : "S", "Y", "Z", "G" or "H", Y to H in the file's own normalisation
+    reference : (n,) ohm
+    noise : (k, 5) rows as stored, frequency in Hz first; empty where there are none
+    comments : lines without their sign; mixed_mode : order as stated, empty for plain ports
+    """
+
+    frequency: FloatArray
+    data: ComplexArray
+    parameter: str
+    reference: FloatArray
+    noise: FloatArray
+    comments: tuple[str, ...] = ()
+    mixed_mode: str = ""
+
+    @property
+    def ports(self) -> int:
+        """Number of ports."""
+        return int(self.data.shape[-1])
+
+
+@dataclass(slots=True)
+class _Head:
+    """What stands before the data."""
+
+    unit: float = 1e9
+    parameter: str = "S"
+    form: str = "MA"
+    r: float = 50.0
+    version: int = 1
+    ports: int | None = None
+    order: str | None = None
+    count: int | None = None
+    reference: list[float] = field(default_factory=list)
+    matrix: str = "full"
+    noise_count: int = 0
+    mixed: str = ""
+    option_seen: bool = False
+
+
+def read_touchstone(data: bytes, name: str = "network.s2p") -> TouchstoneFile:
+    """Read a file; its name tells the number of ports in version 1.
+
+    Raises
+    ------
+    InputError : with the line and what is wrong there
+    """
+    return _Reader(name).read(data)
+
+
+class _Reader:
+    def __init__(self, name: str) -> None:
+        self._name = name
+        self._head = _Head()
+        self._comments: list[str] = []
+        self._values: list[float] = []
+        self._lines: list[int] = []
+        self._noise: list[float] = []
+
+    def _fail(self, what: str, line: int | None = None, remedy: str | None = None) -> InputError:
+        return InputError(what, file=self._name, line=line, remedy=remedy)
+
+    def read(self, data: bytes) -> TouchstoneFile:
+        try:
+            text = data.decode("utf-8-sig")
+        except UnicodeDecodeError:
+            text = data.decode("latin-1")
+        found = re.search(r"\.s(\d{1,4})p$", self._name, re.IGNORECASE)
+        from_name = int(found[1]) if found else None
+        target = self._values
+        awaited: str | None = None
+        for number, raw in enumerate(text.splitlines(), start=1):
+            body, sign, comment = raw.partition("!")
+            if sign:
+                self._comments.append(comment.strip())
+            body = body.strip()
+            if not body:
+                continue
+            if body.startswith("#"):
+                self._option(body[1:].split(), number)
+            elif body.startswith("["):
+                keyword = self._keyword(body, number)
+                if keyword == "noise data":
+                    target = self._noise
+                awaited = "reference" if keyword == "reference" else None
+                if keyword == "end":
+                    break
+            elif awaited == "reference" and not self._values:
+                self._head.reference += self._numbers(body, number)
+            else:
+                values = self._numbers(body, number)
+                target += values
+                if target is self._values:
+                    self._lines += [number] * len(values)
+                if len(target) > _MOST_VALUES:
+                    raise self._fail("too large to be read at once", number)
+        if self._head.ports is None:
+            self._head.ports = from_name or self._guessed()
+        elif from_name is not None and from_name != self._head.ports:
+            raise self._fail(
+                f"[Number of Ports] says {self._head.ports}, the name of the file {from_name}"
+            )
+        return self._assembled()
+
+    def _numbers(self, body: str, line: int) -> list[float]:
+        try:
+            values = [float(w) for w in body.replace(",", " ").split()]
+        except ValueError:
+            bad = next((w for w in body.split() if not _is_number(w)), body[:20])
+            raise self._fail(f"{bad[:30]!r} is no number", line) from None
+        if not all(np.isfinite(values)):
+            raise self._fail("a value that is not finite", line)
+        return values
+
+    def _option(self, words: list[str], line: int) -> None:
+        head = self._head
+        if head.option_seen:
+            # The standard lets later option lines be passed over.
+            return
+        head.option_seen = True
+        k = 0
+        while k < len(words):
+            word = words[k].upper()
+            if word in _UNITS:
+                head.unit = _UNITS[word]
+            elif word in ("S", "Y", "Z", "G", "H"):
+                head.parameter = word
+            elif word in ("RI", "MA", "DB"):
+                head.form = word
+            elif word == "R":
+                k += 1
+                if k >= len(words) or not _is_number(words[k]) or float(words[k]) <= 0:
+                    raise self._fail("R without a resistance above 0", line)
+                head.r = float(words[k])
+            else:
+                raise self._fail(
+                    f"{words[k][:20]!r} does not belong in the option line",
+                    line,
+                    "As in: # GHz S RI R 50",
+                )
+            k += 1
+
+    def _keyword(self, body: str, line: int) -> str:
+        head = self._head
+        found = re.fullmatch(r"\[([^\]]*)\](.*)", body)
+        if found is None:
+            raise self._fail("a keyword without its closing bracket", line)
+        keyword, rest = found[1].strip().lower(), found[2].strip()
+        if keyword == "version":
+            if not rest.startswith("2"):
+                raise self._fail(f"version {rest[:10]!r} is not known", line)
+            head.version = 2
+        elif keyword in ("number of ports", "number of frequencies", "number of noise frequencies"):
+            if not rest.isdigit() or not 0 < int(rest) < 10**7:
+                raise self._fail(f"[{found[1]}] needs a number above 0", line)
+            value = int(rest)
+            if keyword == "number of ports":
+                head.ports = value
+            elif keyword == "number of frequencies":
+                head.count = value
+            else:
+                head.noise_count = value
+        elif keyword == "two-port data order":
+            if rest not in ("12_21", "21_12"):
+                raise self._fail(f"order {rest[:10]!r} is neither 12_21 nor 21_12", line)
+            head.order = rest
+        elif keyword == "reference":
+            head.reference += self._numbers(rest, line) if rest else []
+        elif keyword == "matrix format":
+            if rest.lower() not in ("full", "lower", "upper"):
+                raise self._fail(f"matrix format {rest[:10]!r} is not known", line)
+            head.matrix = rest.lower()
+        elif keyword == "mixed-mode order":
+            head.mixed = rest
+        elif (
+            keyword
+            not in (
+                "network data",
+                "noise data",
+                "end",
+                "begin information",
+                "end information",
+            )
+            and not self._values
+        ):
+            raise self._fail(f"keyword [{found[1][:30]}] is not known", line)
+        return keyword
+
+    def _guessed(self) -> int:
+        """Ports of a version 1 file without a telling name: from the length of its first row."""
+        raise self._fail(
+            "the name does not tell the number of ports",
+            remedy="Name it as in x.s4p, or use version 2 with [Number of Ports].",
+        )
+
+    def _assembled(self) -> TouchstoneFile:
+        head, n = self._head, self._head.ports or 0
+        if head.version == 2 and n == 2 and head.order is None:
+            raise self._fail("[Two-Port Data Order] is missing", remedy="Add it: 21_12 or 12_21.")
+        entries = n * n if head.matrix == "full" else n * (n + 1) // 2
+        per_point = 1 + 2 * entries
+        values = np.array(self._values)
+        values = self._without_noise(values, per_point, n)
+        points, rest = divmod(len(values), per_point)
+        if points == 0 or rest:
+            line = self._lines[len(values) - 1] if len(values) else None
+            raise self._fail(
+                f"{len(values)} numbers are not whole points of {per_point} for {n} ports",
+                line,
+                "The file is cut off there, or has another number of ports.",
+            )
+        table = values.reshape(points, per_point)
+        frequency = table[:, 0] * head.unit
+        self._check_frequency(frequency, per_point)
+        if head.count is not None and head.count != points:
+            raise self._fail(f"[Number of Frequencies] says {head.count}, the data hold {points}")
+        data = self._matrix(_complex(table[:, 1::2], table[:, 2::2], head.form), n, points)
+        reference = np.array(head.reference or [head.r] * n)
+        if len(reference) != n or (reference <= 0).any():
+            raise self._fail(f"[Reference] needs {n} resistances above 0")
+        if head.version == 1 and head.parameter in ("Y", "Z", "G", "H"):
+            data = _denormalised(data, head.parameter, head.r)
+        noise = np.array(self._noise)
+        noise = noise[: len(noise) // 5 * 5].reshape(-1, 5)
+        if len(noise):
+            noise[:, 0] *= head.unit
+        return TouchstoneFile(
+            frequency, data, head.parameter, reference, noise, tuple(self._comments), head.mixed
+        )
+
+    def _without_noise(self, values: FloatArray, per_point: int, n: int) -> FloatArray:
+        """In version 1 noise follows the network; there the frequency falls back."""
+        if n != 2 or self._head.version == 2:
+            return values
+        at = 0
+        while at + per_point < len(values) and values[at + per_point] > values[at]:
+            at += per_point
+        end = at + per_point
+        rest = len(values) - end
+        if rest >= 5 and rest % 5 == 0 and values[end] < values[at] and rest % per_point:
+            self._noise = values[end:].tolist()
+            return values[:end]
+        return values
+
+    def _check_frequency(self, frequency: FloatArray, per_point: int) -> None:
+        if frequency[0] < 0:
+            raise self._fail("the first frequency is below 0", self._lines[0])
+        back = np.flatnonzero(np.diff(frequency) <= 0)
+        if len(back):
+            k = int(back[0]) + 1
+            what = "stands twice" if frequency[k] == frequency[k - 1] else "goes back"
+            raise self._fail(
+                f"the frequency {frequency[k]:.6g} Hz {what}",
+                self._lines[k * per_point],
+                "Frequencies must rise; take the second one out.",
+            )
+
+    def _matrix(self, entries: ComplexArray, n: int, points: int) -> ComplexArray:
+        head = self._head
+        if head.matrix != "full":
+            out = np.zeros((points, n, n), dtype=complex)
+            i, j = np.tril_indices(n) if head.matrix == "lower" else np.triu_indices(n)
+            out[:, i, j] = entries
+            out[:, j, i] = entries
+            return out
+        data = entries.reshape(points, n, n)
+        swapped = n == 2 and (head.version == 1 or head.order == "21_12")
+        return np.ascontiguousarray(data.transpose(0, 2, 1)) if swapped else data
+
+
+def _is_number(word: str) -> bool:
+    try:
+        float(word)
+    except ValueError:
+        return False
+    return True
+
+
+def _complex(a: FloatArray, b: FloatArray, form: str) -> ComplexArray:
+    if form == "RI":
+        return np.asarray(a + 1j * b)
+    size = a if form == "MA" else 10.0 ** (a / 20.0)
+    return np.asarray(size * np.exp(1j * np.deg2rad(b)))
+
+
+def _denormalised(data: ComplexArray, parameter: str, r: float) -> ComplexArray:
+    """Version 1 stores Y, Z, G and H for 1 ohm: back to ohm and siemens."""
+    if parameter == "Z":
+        return data * r
+    if parameter == "Y":
+        return data / r
+    scale = np.array([[r, 1.0], [1.0, 1.0 / r]])
+    return data * (scale if parameter == "H" else 1.0 / scale)

@@ -1,0 +1,171 @@
+"""Edits of paths with branches, and what a path may not be."""
+
+from __future__ import annotations
+
+import pytest
+from pydantic import ValidationError
+
+from onda.demo import fulmar_project
+from onda.errors import InputError
+from onda.project.edits import replace_path, set_value
+from onda.project.model import Project
+from onda.project.path_edits import (
+    INSERTABLE,
+    TOPOLOGIES,
+    copy_element,
+    insert_element,
+    make_topology,
+    move_element,
+    offered_termination,
+    remove_element,
+    set_model,
+    set_termination,
+    straight_run,
+)
+from onda.project.paths import RECEIVER, Branch, LumpedPart, Path, Stimulus, limit_points
+from onda.project.quantities import parse_quantity
+from onda.project.shelf import content_of, device_models, keep
+from onda.project.store import dumps, loads
+
+
+@pytest.fixture
+def project() -> Project:
+    return fulmar_project()
+
+
+@pytest.fixture
+def trig(project: Project) -> Path:
+    return project.design.path("trig")
+
+
+def ids(path: Path) -> list[str]:
+    return [e.id for e in path.all_elements]
+
+
+def test_the_tree_is_walked_with_branches(trig: Path) -> None:
+    assert ids(trig) == ["Rs", "T1", "V1", "T2", "A", "SA", "T3", "B", "SB", "T4"]
+    assert list(trig.receivers) == ["A", "B", RECEIVER]
+    assert trig.element("SB").length.text == "38 mm"
+    assert trig.element("nothing") is None
+
+
+@pytest.mark.parametrize("kind", sorted(set(INSERTABLE) - {"network"}))
+def test_everything_can_be_inserted_anywhere(project: Project, trig: Path, kind: str) -> None:
+    for after in ("Rs", "SB", "driver"):
+        new, name = insert_element(trig, after, kind, project.design)
+        assert name in ids(new)
+        assert loads(dumps(replace_path(project, new))).design.path("trig") == new
+        assert remove_element(new, name) == trig
+
+
+def test_inserting_on_a_branch_stays_on_it(project: Project, trig: Path) -> None:
+    new, name = insert_element(trig, "SB", "resistor", project.design)
+    branch = new.element("B")
+    assert isinstance(branch, Branch)
+    assert [e.id for e in branch.elements] == ["SB", name]
+
+
+def test_a_network_needs_a_file_first(project: Project, trig: Path) -> None:
+    with pytest.raises(InputError, match="no two-port file"):
+        insert_element(trig, "T1", "network", project.design)
+
+
+def test_copies_have_names_of_their_own(trig: Path) -> None:
+    new, name = copy_element(trig, "B")
+    assert len(set(ids(new))) == len(ids(new)) == len(ids(trig)) + 2
+    assert new.element(name).receiver == trig.element("B").receiver
+
+
+def test_moving_stops_at_the_ends(trig: Path) -> None:
+    assert ids(move_element(trig, "T1", -5))[0] == "T1"
+    assert move_element(trig, "SB", 1) == trig
+    assert ids(move_element(trig, "Rs", 100))[-1] == "Rs"
+
+
+@pytest.mark.parametrize("kind", TOPOLOGIES)
+@pytest.mark.parametrize("loads_", [2, 3, 5, 8])
+def test_topologies_keep_driver_and_trace(
+    project: Project, trig: Path, kind: str, loads_: int
+) -> None:
+    new = make_topology(trig, kind, loads_, project.design)
+    assert len(new.receivers) == loads_
+    assert new.elements[0].id == "Rs"
+    assert new.driver == trig.driver
+    assert replace_path(project, new).design.path("trig") == new
+
+
+@pytest.mark.parametrize(
+    ("kind", "n", "words"), [("ring", 3, "no topology"), ("star", 1, "2 to 32")]
+)
+def test_topologies_that_are_none(project, trig, kind, n, words) -> None:
+    with pytest.raises(InputError, match=words):
+        make_topology(trig, kind, n, project.design)
+
+
+def test_a_straight_run_has_one_layer_and_no_via(trig: Path) -> None:
+    new = straight_run(trig)
+    assert {e.kind for e in new.all_elements} == {"resistor", "trace", "branch"}
+    assert {e.layer for e in new.all_elements if e.kind == "trace"} == {"L1"}
+
+
+def test_terminations_and_models_go_where_they_are_put(trig: Path) -> None:
+    new = set_termination(trig, "B", offered_termination(trig, "split", 61.4))
+    assert new.element("B").termination.r.text == "122 ohm"
+    assert new.termination.kind == "none"
+    bare = set_model(trig, "A", None)
+    assert bare.receivers["A"].model is None
+    assert bare.receivers["B"].model is not None
+    with pytest.raises(InputError, match="no termination"):
+        offered_termination(trig, "magic", 50.0)
+
+
+def test_paths_that_cannot_be(project: Project, trig: Path) -> None:
+    with pytest.raises(InputError, match="there twice"):
+        set_value(trig, elements=(*trig.elements, trig.elements[0]))
+    with pytest.raises(InputError, match="no receiver"):
+        set_value(trig, driving="Q")
+    with pytest.raises(InputError, match="at least one piece of line"):
+        set_value(trig, elements=(trig.elements[0],))
+    other = set_value(
+        trig, driver=set_value(trig.driver, model=set_value(trig.driver.model, file="nothing"))
+    )
+    with pytest.raises(InputError, match="no device file 'nothing'"):
+        replace_path(project, other)
+
+
+@pytest.mark.parametrize(
+    ("values", "words"),
+    [
+        ({"kind": "clock"}, "needs a frequency"),
+        ({"kind": "bits", "rate": "1 Gb/s"}, "type the bits"),
+        ({"kind": "pattern"}, "data rate"),
+        ({"kind": "pulse"}, "width"),
+        ({"kind": "edge", "duty": "100 %"}, "duty"),
+        ({"kind": "bits", "rate": "1 Gb/s", "bits": "012"}, "pattern"),
+    ],
+)
+def test_stimuli_that_are_incomplete(values: dict, words: str) -> None:
+    with pytest.raises(ValidationError, match=words):
+        Stimulus.model_validate({"window": "5 ns", **values})
+
+
+@pytest.mark.parametrize("role", ["capacitor", "ferrite"])
+def test_lumped_parts_need_what_they_are(role: str) -> None:
+    with pytest.raises(ValidationError, match="needs a"):
+        LumpedPart(id="X", role=role, inductance=parse_quantity("0 nH", "inductance"))
+
+
+def test_limits_of_current_are_read() -> None:
+    assert limit_points("100 70; 1000 50") == [(1e8, 70.0), (1e9, 50.0)]
+    assert limit_points("") == []
+    for wrong in ("100", "100 x", "100 70", "100 70; 50 60", "-1 3; 2 3"):
+        with pytest.raises(ValueError):
+            limit_points(wrong)
+
+
+def test_a_file_that_is_gone_is_told_by_name(project: Project) -> None:
+    file = set_value(project.design.device_files[0], sha256="0" * 64)
+    with pytest.raises(InputError, match=r"devices/fulmar_clock\.ibs: is not beside"):
+        content_of(file)
+    digest = keep(b"[IBIS Ver] 5.0\n[Component] x\n")
+    assert device_models(set_value(file, sha256=digest)).version == "5.0"
