@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from importlib import resources
 
 import numpy as np
 import scipy.fft
@@ -11,15 +12,20 @@ from scipy.linalg import lu_factor
 
 from benchmarks.measure import Figure, median_ms
 from onda.demo import fulmar_project
+from onda.engine.circuits import solve_transient
+from onda.engine.lines import lossless_line
+from onda.engine.networks.vector_fit import fit_network
 from onda.engine.section import solve_section
+from onda.formats.ibis import read_ibis
 from onda.studies import solved_line
 from onda.studies.eye import EYE
 from onda.studies.eye_inputs import eye_inputs
 from onda.studies.fit import FIT, Bounds, FitInputs, fit_width
 from onda.studies.line_inputs import line_inputs
-from onda.studies.path import PATH
-from onda.studies.path_inputs import path_inputs
-from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, resistor_range
+from onda.studies.path import PATH, run_path
+from onda.studies.path_build import build_path, with_edges
+from onda.studies.path_inputs import StimulusInputs, path_inputs
+from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, Variant, resistor_range
 from onda.studies.shield import MODE_CHECK, shield_inputs
 from onda.studies.solved_line import solve_line
 from onda.studies.study import Control
@@ -117,7 +123,18 @@ def paths() -> list[Figure]:
     result = PATH.run(fine, control)
     spectrum = np.ones((len(result.places), 2 * len(result.time)), dtype=complex)
     floor = median_ms(lambda: scipy.fft.ifft(spectrum, axis=-1))
-    sweep = SweepInputs(quick, "Rs", resistor_range(67.0))
+    sweep = SweepInputs((Variant("", quick),), "Rs", resistor_range(67.0))
+    devices = path_inputs(design, design.path("clk-two"), fine=False)
+    with_models = SweepInputs((Variant("", devices),), "Rs", resistor_range(67.0))
+    bits = replace(
+        path_inputs(design, design.path("trig")),
+        stimulus=StimulusInputs("pattern", rate=200e6),
+        window=127 / 200e6,
+    )
+    one = replace(path_inputs(design, design.path("spi-clk")), window=3e-9)
+    built = build_path(one)
+    driven = with_edges(built, one, [(0.0, True)], start_high=False)
+    large = _large_device_file()
     return [
         Figure("clock, quick run", 60.0, median_ms(lambda: PATH.run(quick, control))),
         Figure(
@@ -127,8 +144,47 @@ def paths() -> list[Figure]:
             floor,
             "its Fourier transforms",
         ),
-        Figure("clock, 17-value sweep", 1000.0, median_ms(lambda: PATH_SWEEP.run(sweep, control))),
+        Figure("clock, 20-value sweep", 1000.0, median_ms(lambda: PATH_SWEEP.run(sweep, control))),
+        Figure(
+            "clock to two converters with models, 20-value sweep",
+            1000.0,
+            median_ms(lambda: PATH_SWEEP.run(with_models, control), times=3),
+        ),
+        Figure(
+            "3 ns, 1 ps, one device model",
+            30.0,
+            median_ms(lambda: solve_transient(driven, (), end=3e-9, step=1e-12)),
+        ),
+        Figure(
+            "127 bits, three branches, device models",
+            1000.0,
+            median_ms(lambda: run_path(bits), times=3),
+        ),
+        Figure(
+            f"device file of {len(large) / 1e6:.1f} MB",
+            1000.0,
+            median_ms(lambda: read_ibis(large, "large.ibs"), times=3),
+        ),
+        Figure(
+            "two-port of a line, 500 points, passive model",
+            1000.0,
+            median_ms(_fit_line, times=3),
+        ),
     ]
+
+
+def _large_device_file() -> bytes:
+    """The clock buffer's file with its models over and over under other names, about 2 MB."""
+    text = (resources.files("onda.data") / "devices" / "fulmar_clock.ibs").read_text()
+    head, models = text.split("[Model] io18_light", 1)
+    models = ("[Model] io18_light" + models).replace("[End]", "")
+    copies = [models.replace("[Model] io18", f"[Model] c{k}") for k in range(24)]
+    return (head + "".join(copies) + "[End]\n").encode()
+
+
+def _fit_line() -> None:
+    frequency = np.linspace(1e7, 1e10, 500)
+    fit_network(frequency, lossless_line(60.0).s_parameters(frequency, 300e-12))
 
 
 def eyes() -> list[Figure]:

@@ -27,6 +27,22 @@ def main() -> None:
     window.keep()
     set_resistor(window, "clk-adc", 36.0)
     shoot("paths", "paths")
+    paths = window.stages["paths"]
+
+    def shoot_path(name: str, path: str, view: str, element: str) -> None:
+        window.selection.choose(path, "paths")
+        window.selection.choose_element(element)
+        window.settle()
+        paths.chips.choose(view)
+        window.settle(60_000)
+        shoot(name, "paths")
+
+    shoot_path("paths-branches", "trig", "waves", "B")
+    shoot_path("paths-sweep", "clk-chain", "sweep", "Rs")
+    shoot_path("paths-why", "clk-two", "why", "driver")
+    shoot_path("device", "clk-two", "device", "driver")
+    paths.chips.choose("waves")
+    window.selection.choose("clk-adc", "paths")
     shoot("lines", "lines")
     lines = window.stages["lines"]
     lines.page.views.choose("spread")

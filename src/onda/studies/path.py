@@ -446,8 +446,8 @@ def _harmonics(
         spectrum = np.fft.rfft(values[..., last], axis=-1)
         return np.asarray(2.0 / per_period * np.abs(spectrum[..., 1 : _HARMONICS + 1]))
 
-    _, _, volts, _ = _wave_map(steady, solution, 40, solution.time)
-    few_places, few_piece, _, _ = _places_only(run, 40)
+    wanted = 40 if run.inputs.fine else 12
+    few_places, few_piece, volts, _ = _wave_map(steady, solution, wanted, solution.time)
     along = amplitudes(volts.astype(float))
     full = np.empty((len(places), along.shape[1]))
     for k in np.unique(piece):
@@ -456,19 +456,6 @@ def _harmonics(
             full[at, h] = np.interp(places[at], few_places[have], along[have, h])
     current = amplitudes(_driver_current(steady, solution))
     return frequency * np.arange(1.0, along.shape[1] + 1.0), full, current
-
-
-def _places_only(run: _Run, wanted: int) -> tuple[FloatArray, NDArray[np.int64], None, None]:
-    built = run.built
-    total = sum(s.end - s.start for s in built.spans) or 1e-12
-    places, pieces = [], []
-    for span_index in built.piece_span:
-        if span_index >= 0:
-            span = built.spans[span_index]
-            count = max(3, round(wanted * (span.end - span.start) / total))
-            places.append(np.linspace(span.start, span.end, count))
-            pieces.append(np.full(count, span_index))
-    return np.concatenate(places), np.concatenate(pieces), None, None
 
 
 def _bounces(run: _Run, end: BuiltEnd, swing: float) -> tuple[Bounce, ...]:

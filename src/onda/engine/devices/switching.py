@@ -13,6 +13,7 @@ IBIS Open Forum, "I/O Buffer Information Specification", version 7.2, keywords [
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -47,6 +48,7 @@ class Switching:
     source: str
 
 
+@lru_cache(maxsize=128)
 def switching_of(buffer: Buffer) -> Switching:
     """Factors of a buffer's edges.
 
