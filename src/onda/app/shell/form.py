@@ -67,6 +67,8 @@ class Form(QWidget):
         if not same:
             for old in self.fields:
                 self._fields_box.removeWidget(old)
+                # Until it is deleted it would still be painted where it was.
+                old.hide()
                 old.deleteLater()
             self.fields = [
                 QuantityField(s.title, s.dimension, self._put_at(i)) for i, s in enumerate(specs)

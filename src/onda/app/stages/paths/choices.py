@@ -43,6 +43,7 @@ class Choices(QWidget):
         if not same:
             for row in self._rows:
                 self._layout.removeWidget(row)
+                row.hide()
                 row.deleteLater()
             self._rows, self.boxes = [], []
             for i, spec in enumerate(specs):

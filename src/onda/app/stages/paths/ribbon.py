@@ -131,8 +131,8 @@ class Ribbon(QWidget):
                     self._draw_piece(painter, layout, span)
             for name, rect in layout.chips().items():
                 self._draw_chip(painter, layout.path, name, rect)
-            self._draw_ends(painter, layout)
             self._draw_probes(painter)
+            self._draw_ends(painter, layout)
         if self.hasFocus():
             painter.setPen(pen(self._look.t.sea, 1, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)

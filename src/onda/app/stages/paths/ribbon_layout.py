@@ -45,11 +45,16 @@ class RibbonLayout:
     @property
     def height(self) -> int:
         """Pixels for all of it."""
-        return RIBBON + ROW * self.rows
+        return RIBBON + ROW * self.rows + self._hang
+
+    @property
+    def _hang(self) -> int:
+        """Room for loads that hang on the ribbon itself."""
+        return 18 if any(s.kind == "branch" and s.row == 0 for s in self.spans) else 0
 
     def y(self, row: int) -> float:
         """Axis of a row."""
-        return MIDDLE if row == 0 else MIDDLE + 34.0 + ROW * (row - 0.5)
+        return MIDDLE if row == 0 else MIDDLE + 34.0 + self._hang + ROW * (row - 0.5)
 
     def piece(self, span: Span) -> QRectF:
         """Where a piece of line lies; as high as its impedance is low."""
