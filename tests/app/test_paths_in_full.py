@@ -387,3 +387,29 @@ def test_a_two_port_file_becomes_a_piece(window: MainWindow, tmp_path: Path) -> 
     paths.actions.use_file(file)
     assert window.settle()
     assert "whole points" in paths.surface.problem.text()
+
+
+def test_limits_are_typed_on_measures(window: MainWindow) -> None:
+    """A limit that is not there yet, another value for it, nonsense, and none again."""
+    paths = look_at(window, "clk-ref", "measures")
+    view = paths.view("measures")
+    assert isinstance(view, MeasuresView)
+    view.chosen.emit("ring_back")
+    type_into(view.limit.edit, ">= 5 V")
+    assert window.settle()
+    margins = {m.title: m for m in window.strip.margins}
+    assert margins["Ring-back"].state is State.FAILS
+    assert window.standing.state_of("paths", "clk-ref") is State.FAILS
+    type_into(view.limit.edit, ">= 0.1 V")
+    assert window.settle()
+    assert window.standing.state_of("paths", "clk-ref") is not State.FAILS
+    type_into(view.limit.edit, "soup")
+    assert view.limit.problem.text()
+    QTest.keyClick(view.limit.edit, Qt.Key.Key_Escape)
+    view.chosen.emit("ring_back")
+    assert view.limit.edit.text().startswith("≥ 0.1")
+    type_into(view.limit.edit, "")
+    assert window.settle()
+    assert "Ring-back" not in {m.title for m in window.strip.margins}
+    window.undo()
+    assert "ring_back-clk-ref" in {r.id for r in window.document.project.requirements}

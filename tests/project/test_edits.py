@@ -16,6 +16,7 @@ from onda.project.edits import (
     replace_class,
     replace_link,
     replace_path,
+    require,
     restore_kept,
     set_limit,
     set_value,
@@ -189,3 +190,23 @@ def test_defaults_where_there_is_nothing_alike_and_the_last_line_stays(project: 
         assert insert_element(only, "T1", kind, project.design)[0].elements[1].kind == kind
     with pytest.raises(InputError, match=r"at least (one piece|1 item)"):
         remove_element(only, "T1")
+
+
+def test_limits_are_required_changed_and_taken_away(project: Project) -> None:
+    def limits(p: Project) -> list[tuple[float | None, float | None]]:
+        return [
+            (r.at_least.si if r.at_least else None, r.at_most.si if r.at_most else None)
+            for r in p.requirements
+            if (r.stage, r.subject, r.measure) == ("paths", "clk-adc", "slew")
+        ]
+
+    assert limits(project) == []
+    first = require(project, "paths", "clk-adc", "slew", ">= 1.5")
+    assert limits(first) == [(1.5e9, None)]
+    second = require(first, "paths", "clk-adc", "slew", "1 – 6 V/ns")
+    assert limits(second) == [(1e9, 6e9)]
+    assert len(second.requirements) == len(first.requirements)
+    assert require(second, "paths", "clk-adc", "slew", "  ") == project
+    for wrong in ("soup", "1 – 2 – 3", "3 mm"):
+        with pytest.raises(InputError):
+            require(project, "paths", "clk-adc", "slew", wrong)

@@ -21,7 +21,7 @@ from onda.project.model import (
     SheetLine,
     ShieldedSection,
 )
-from onda.project.quantities import parse_quantity
+from onda.project.quantities import DIMENSIONS, parse_quantity
 
 __all__ = [
     "add_copy",
@@ -34,6 +34,7 @@ __all__ = [
     "replace_line_object",
     "replace_link",
     "replace_path",
+    "require",
     "restore_kept",
     "set_limit",
     "set_value",
@@ -206,6 +207,56 @@ def set_limit(project: Project, requirement: str, typed: str) -> Project:
         project,
         requirements=tuple(new if r.id == requirement else r for r in project.requirements),
     )
+
+
+def require(project: Project, stage: str, subject: str, measure: str, typed: str) -> Project:
+    """Put a limit on a measure of an object, or change the one that is there.
+
+    ``0.3 V`` and ``<= 0.3 V`` mean at most, ``>= 0.1 V`` at least, ``10 – 20 ps`` both; nothing
+    takes the requirement away.
+
+    Raises
+    ------
+    InputError : the text is no limit of that measure
+    """
+    dimension = MEASURE_DIMENSIONS[measure]
+    present = next(
+        (
+            r
+            for r in project.requirements
+            if (r.stage, r.subject, r.measure) == (stage, subject, measure) and r.receiver is None
+        ),
+        None,
+    )
+    others = tuple(r for r in project.requirements if r is not present)
+    if not typed.strip():
+        return set_value(project, requirements=others)
+    text = typed.replace("≤", "<=").replace("≥", ">=").strip()
+    parts = [p.strip() for p in re.split(r"–|\.\.+| to ", text.lstrip("<>= "))]
+    if len(parts) > 2:
+        raise InputError(f"{typed.strip()[:40]!r} is no limit", remedy="As in 0.3 V, or >= 0.1 V.")
+    last = parse_quantity(parts[-1], dimension, DIMENSIONS[dimension].shown)
+    unit = last.text.split(" ", 1)[-1]
+    limits: dict[str, Any] = {"at_least" if text.startswith(">") else "at_most": last}
+    if len(parts) == 2:
+        limits = {"at_least": parse_quantity(parts[0], dimension, unit), "at_most": last}
+    taken = {r.id for r in others}
+    base = f"{measure}-{subject}"
+    names = (base, *(f"{base}-{n}" for n in range(2, 10_000)))
+    new = Requirement.model_validate(
+        {
+            "id": present.id if present else next(n for n in names if n not in taken),
+            "stage": stage,
+            "subject": subject,
+            "measure": measure,
+            "source": present.source if present else "typed",
+            **limits,
+        }
+    )
+    if present is None:
+        return set_value(project, requirements=(*others, new))
+    changed = tuple(new if r is present else r for r in project.requirements)
+    return set_value(project, requirements=changed)
 
 
 def keep_state(project: Project, name: str, note: str = "") -> Project:

@@ -53,6 +53,7 @@ INSERTABLE: dict[str, str] = {
     "inductor": "inductor",
     "capacitor": "series capacitor",
     "connector": "connector",
+    "package": "package",
     "cable": "cable",
     "network": "network file",
     "shunt": "termination here",
@@ -67,8 +68,8 @@ TOPOLOGIES = {
     "fly-by": "fly-by with stubs",
 }
 _LETTERS = {"trace": "T", "via": "V", "drilled": "V", "resistor": "R", "ferrite": "FB",
-            "inductor": "L", "capacitor": "C", "connector": "J", "cable": "W", "shunt": "Z",
-            "load": "B", "branch": "B", "network": "N"}  # fmt: skip
+            "inductor": "L", "capacitor": "C", "connector": "J", "package": "P", "cable": "W",
+            "shunt": "Z", "load": "B", "branch": "B", "network": "N"}  # fmt: skip
 
 
 def _mapped(elements: Elements, change: Callable[[PathElement], Elements]) -> Elements:
@@ -150,7 +151,7 @@ def _made(path: Path, name: str, kind: str, design: Design) -> PathElement:
         return DrilledVia(id=name, from_layer=copper[0], to_layer=copper[-1])
     if kind == "resistor":
         return SeriesResistor(id=name, value=parse_quantity("22 ohm", "resistance"))
-    if kind in ("ferrite", "inductor", "capacitor", "connector"):
+    if kind in ("ferrite", "inductor", "capacitor", "connector", "package"):
         return _lumped(name, kind)
     if kind == "cable":
         line: SheetLine | None = next(iter(design.sheet_lines), None)
@@ -185,6 +186,11 @@ def _lumped(name: str, role: str) -> LumpedPart:
         },
         "inductor": {"inductance": parse_quantity("2 nH", "inductance")},
         "capacitor": {"c_series": parse_quantity("100 nF", "capacitance")},
+        "package": {
+            "r": parse_quantity("80 mohm", "resistance"),
+            "inductance": parse_quantity("1.2 nH", "inductance"),
+            "c": parse_quantity("0.35 pF", "capacitance"),
+        },
         "connector": {
             "r": parse_quantity("20 mohm", "resistance"),
             "inductance": parse_quantity("0.8 nH", "inductance"),

@@ -138,7 +138,7 @@ class DrilledVia(Frozen):
     """A via by its geometry; the stackup gives heights and materials.
 
     `back_drilled`: the stub is removed down to a rest of `rest`. `returns` nearby return vias stand
-    `return_distance` away.
+    `return_distance` away; in a pair that is how far its two barrels are apart.
     """
 
     kind: Literal["drilled"] = "drilled"

@@ -245,7 +245,7 @@ def path_inputs(
     )
     ideal = driver.stands_in == "ideal"
     return PathInputs(
-        items=_items(design, path.elements, at),
+        items=_items(design, path.elements, at, pair=path.lane == "pair"),
         driver=EndInputs(
             "driver",
             driver.name,
@@ -318,11 +318,13 @@ def _end(design: Design, name: str, receiver: Receiver, term: Termination, at: s
     )
 
 
-def _items(design: Design, elements: tuple[PathElement, ...], at: str) -> tuple[PathItem, ...]:
-    return tuple(_item(design, e, at) for e in elements)
+def _items(
+    design: Design, elements: tuple[PathElement, ...], at: str, *, pair: bool
+) -> tuple[PathItem, ...]:
+    return tuple(_item(design, e, at, pair=pair) for e in elements)
 
 
-def _item(design: Design, e: PathElement, at: str) -> PathItem:
+def _item(design: Design, e: PathElement, at: str, *, pair: bool) -> PathItem:
     match e:
         case SeriesResistor():
             return ResistorItem(e.id, e.value.si, e.tolerance.si)
@@ -339,7 +341,7 @@ def _item(design: Design, e: PathElement, at: str) -> PathItem:
         case Via():
             return ViaItem(e.id, e.z0.si, e.delay.si, e.pad.si)
         case DrilledVia():
-            return DrilledItem(e.id, _geometry(design, e))
+            return DrilledItem(e.id, _geometry(design, e, pair=pair))
         case NetworkPiece():
             file = design.device_file(e.file)
             content_of(file)
@@ -348,10 +350,10 @@ def _item(design: Design, e: PathElement, at: str) -> PathItem:
             return ShuntItem(e.id, _term(e.termination))
         case Branch():
             end = _end(design, e.id, e.receiver, e.termination, at)
-            return BranchItem(e.id, _items(design, e.elements, at), end)
+            return BranchItem(e.id, _items(design, e.elements, at, pair=pair), end)
 
 
-def _geometry(design: Design, via: DrilledVia) -> ViaGeometry:
+def _geometry(design: Design, via: DrilledVia, *, pair: bool) -> ViaGeometry:
     """Heights and dielectric of a via from the stackup: it goes through the whole board."""
     layers = design.stackup.layers
     order = {layer.id: k for k, layer in enumerate(layers)}
@@ -389,7 +391,7 @@ def _geometry(design: Design, via: DrilledVia) -> ViaGeometry:
         returns=via.returns,
         return_distance=via.return_distance.si,
         pad_gaps=tuple(gaps),
-        pair=False,
+        pair=pair,
     )
 
 

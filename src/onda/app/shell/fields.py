@@ -61,7 +61,7 @@ class _Entry(QWidget):
         outer.setSpacing(1)
         line = QHBoxLayout()
         line.setSpacing(6)
-        name = label(title)
+        self.title = name = label(title)
         line.addWidget(name, 1)
         self.edit = QLineEdit()
         self.edit.setFixedWidth(width)

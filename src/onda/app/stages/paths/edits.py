@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QFileDialog
 
 from onda.errors import InputError, OndaError
-from onda.project.edits import keep_state, replace_path, with_design
-from onda.project.model import DeviceFile, Path
+from onda.project.edits import keep_state, replace_path, require, with_design
+from onda.project.model import MEASURE_DIMENSIONS, DeviceFile, Path, Requirement
 from onda.project.path_edits import (
     change_element,
     copy_element,
@@ -25,10 +25,12 @@ from onda.project.paths import RECEIVER, Cable, ModelUse, NetworkPiece, TracePie
 from onda.project.quantities import quantity
 from onda.project.shelf import keep
 from onda.studies.device_file import DEVICE_FILE, DeviceFileInputs, DeviceSummary
+from onda.studies.margins import MEASURE_TITLES, limits_text
 from onda.studies.network_piece import NETWORK_FILE, NetworkFileInputs
 
 if TYPE_CHECKING:
     from onda.app.stages.paths.stage import PathsStage
+    from onda.app.stages.paths.views import MeasuresView
 
 __all__ = ["PathActions"]
 
@@ -41,6 +43,7 @@ class PathActions:
     def __init__(self, stage: PathsStage) -> None:
         self._stage = stage
         self._dragged_from: float | None = None
+        self._limited = "overshoot"
         ribbon = stage.ribbon
         ribbon.drag_began.connect(self._begin_drag)
         ribbon.drag_ended.connect(stage.context.document.end_gesture)
@@ -135,6 +138,43 @@ class PathActions:
             self._stage.form.change_element(piece, length=length)
         except OndaError as error:
             self._stage.surface.tell(str(error))
+
+    # ---- limits
+
+    def wire_measures(self, make: type[MeasuresView]) -> MeasuresView:
+        """A view of measures whose limits can be typed."""
+        view = make(self._stage.context.look, self._put_limit)
+        view.chosen.connect(self._offer_limit)
+        self._measures = view
+        return view
+
+    def _offer_limit(self, measure: str) -> None:
+        if measure not in MEASURE_DIMENSIONS or self._stage.path is None:
+            return
+        self._limited = measure
+        subject = self._stage.path.id
+        present = next(
+            (
+                m
+                for r, m in zip(self._wanted(subject), self._stage.margins()[1], strict=True)
+                if r.measure == measure
+            ),
+            None,
+        )
+        words = limits_text(present) if present is not None else ""
+        self._measures.show_limit(MEASURE_TITLES[measure], words)
+
+    def _wanted(self, subject: str) -> list[Requirement]:
+        every = self._stage.context.document.project.requirements
+        return [r for r in every if (r.stage, r.subject) == (self._stage.id, subject)]
+
+    def _put_limit(self, typed: str) -> None:
+        path, document = self._stage.path, self._stage.context.document
+        if path is None:
+            return
+        text = typed.replace("Ω", "ohm").replace("µ", "u").replace("−", "-")
+        new = require(document.project, self._stage.id, path.id, self._limited, text)
+        document.edit(f"Limit {MEASURE_TITLES[self._limited].lower()}", new)
 
     # ---- device files
 

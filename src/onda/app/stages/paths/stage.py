@@ -100,7 +100,7 @@ class PathsStage(OneResultStage[PathResult]):
             elif key == "bounces":
                 made = BouncesView(look, selection)
             elif key == "measures":
-                made = MeasuresView(look)
+                made = self.actions.wire_measures(MeasuresView)
             elif key == "why":
                 made = WhyView(look, selection)
             elif key == "sweep":

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from onda.app.plots.curves import Bars, Curve, CurvePlot, Limit
 from onda.app.selection import Selection
-from onda.app.shell.fields import label
+from onda.app.shell.fields import TextField, label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.stages.paths.scale import LEFT, RIGHT, Probes, RouteMap
 from onda.app.theme import Look
@@ -230,14 +233,29 @@ _DIMENSION = {
 
 
 class MeasuresView(QWidget):
-    """All measures of all receivers, and what rests on the line."""
+    """All measures of all receivers, limits to type, and what rests on the line.
 
-    def __init__(self, look: Look) -> None:
+    Signals
+    -------
+    chosen(measure) : a row was clicked
+    """
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, look: Look, put_limit: Callable[[str], None]) -> None:
         super().__init__()
         self._look = look
-        row = QHBoxLayout(self)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        row = QHBoxLayout()
         row.setContentsMargins(0, 0, 8, 0)
         row.setSpacing(14)
+        layout.addLayout(row, 1)
+        self.limit = TextField("Click a measure to limit it", put_limit)
+        self.limit.setEnabled(False)
+        self.limit.setMaximumWidth(420)
+        layout.addWidget(self.limit)
         self.table = Ledger(look, "Measures by receiver", (Column("measure", 1.0),))
         row.addWidget(self.table, 3)
         self.resting = Ledger(
@@ -251,6 +269,13 @@ class MeasuresView(QWidget):
             ),
         )
         row.addWidget(self.resting, 2)
+        self.table.chosen.connect(self.chosen.emit)
+
+    def show_limit(self, title: str, present: str) -> None:
+        """Offer the limit of a measure for typing."""
+        self.limit.setEnabled(True)
+        self.limit.title.setText(f"{title}, limit (as in 0.3 V or >= 0.1 V; empty for none)")
+        self.limit.show_text(present)
 
     def show_result(self, result: PathResult, states: dict[tuple[str, str], State]) -> None:
         """Show a result; `states` by (measure, receiver) of what is required."""
