@@ -9,7 +9,7 @@ import time
 from collections.abc import Callable
 from tempfile import TemporaryDirectory
 
-from benchmarks.measure import Figure
+from benchmarks.measure import Figure, median_ms
 
 _START = """
 import time, sys
@@ -122,6 +122,52 @@ def gestures() -> list[Figure]:
     ]
 
 
+def large_ribbon() -> list[Figure]:
+    """A ribbon with 60 pieces and 12 branches: painted, and a length pulled until it is redrawn."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from onda.app.main import STAGES_BUILT, application
+    from onda.app.shell.window import MainWindow
+    from onda.demo import fulmar_project
+    from onda.project.edits import replace_path
+    from onda.project.path_edits import insert_element
+
+    app = application()
+    project = fulmar_project()
+    path = project.design.path("clk-adc")
+    for k in range(12):
+        path, _ = insert_element(path, "T1", "branch", project.design)
+        for _ in range(3):
+            path, _ = insert_element(path, ("T1", "T2", "T3")[k % 3], "trace", project.design)
+    window = MainWindow(replace_path(project, path), None, STAGES_BUILT)
+    window.show()
+    window.selection.go("paths")
+    window.settle(120_000)
+    paths = window.stages["paths"]
+
+    def paint() -> None:
+        paths.ribbon.repaint()
+        app.processEvents()
+
+    painted = median_ms(paint)
+    spans = len([s for s in paths.result.spans if s.z > 0])
+    taken = []
+    window.document.begin_gesture()
+    for k in range(8):
+        before = paths.result
+        begun = time.perf_counter()
+        paths.actions._drag_length("T2", 1.0 + 0.01 * k)
+        while paths.result is before:
+            app.processEvents()
+        taken.append(1e3 * (time.perf_counter() - begun))
+    window.document.end_gesture()
+    window.settle(120_000)
+    window.close()
+    return [
+        Figure(f"ribbon of {spans} pieces and 12 branches painted", 16.0, painted),
+        Figure("a piece of it pulled until redrawn", 200.0, sorted(taken)[len(taken) // 2]),
+    ]
+
+
 def figures() -> list[Figure]:
     """All figures of the window."""
-    return starts() + gestures()
+    return starts() + gestures() + large_ribbon()

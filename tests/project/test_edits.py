@@ -202,9 +202,9 @@ def test_limits_are_required_changed_and_taken_away(project: Project) -> None:
 
     assert limits(project) == []
     first = require(project, "paths", "clk-adc", "slew", ">= 1.5")
-    assert limits(first) == [(1.5e9, None)]
+    assert limits(first)[0] == (pytest.approx(1.5e9), None)
     second = require(first, "paths", "clk-adc", "slew", "1 – 6 V/ns")
-    assert limits(second) == [(1e9, 6e9)]
+    assert limits(second)[0] == pytest.approx((1e9, 6e9))
     assert len(second.requirements) == len(first.requirements)
     assert require(second, "paths", "clk-adc", "slew", "  ") == project
     for wrong in ("soup", "1 – 2 – 3", "3 mm"):
