@@ -11,7 +11,7 @@ import pytest
 from onda import __version__, cli
 from onda.app.tour import take_tour
 from onda.demo import fulmar_project
-from onda.project.edits import replace_path, set_value
+from onda.project.edits import remove_object, replace_path, set_value
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity
 from onda.project.store import save_project
@@ -31,8 +31,14 @@ def run(monkeypatch: pytest.MonkeyPatch, *arguments: str) -> int:
     return int(info.value.code or 0)
 
 
+SEEDED = ("clk-two", "trig", "spi-clk")
+"""Paths with faults of their own, besides the ringing clock."""
+
+
 def cured() -> Project:
     project = fulmar_project()
+    for path in SEEDED:
+        project = remove_object(project, "paths", path)
     path = project.design.path("clk-adc")
     rs = set_value(path.elements[0], value=parse_quantity("46 ohm", "resistance"))
     return replace_path(project, set_value(path, elements=(rs, *path.elements[1:])))
@@ -45,14 +51,14 @@ def test_check_prints_margins_and_fails_because_of_the_clock(monkeypatch, capsys
     out = capsys.readouterr().out
     assert "ADC sample clock" in out
     assert "Overshoot" in out
-    assert "1 of 36 fail" in out
+    assert "7 of 53 fail" in out
 
 
 def test_check_passes_when_the_clock_is_cured(monkeypatch, tmp_path, capsys) -> None:
     file = tmp_path / "fulmar.onda"
     save_project(cured(), file)
     assert run(monkeypatch, "check", str(file)) == 0
-    assert "0 of 36 fail" in capsys.readouterr().out
+    assert "0 of 41 fail" in capsys.readouterr().out
 
 
 def test_check_as_json_agrees_with_the_table(monkeypatch, capsys, tmp_path) -> None:
@@ -72,7 +78,7 @@ def test_check_writes_a_report(monkeypatch, capsys, tmp_path) -> None:
     save_project(fulmar_project(), file)
     assert run(monkeypatch, "check", str(file), "--report", str(folder)) == 1
     html = (folder / "index.html").read_text(encoding="utf-8")
-    assert "1 of 36 requirements fail" in html
+    assert "7 of 53 requirements fail" in html
     assert "ADC sample clock" in html
     for name in ("paths-clk-adc.png", "eyes-jl0.png", "lines-clocks.png"):
         assert name in html
@@ -183,7 +189,7 @@ def test_headless_demo_leaves_a_report_with_pictures(monkeypatch, capsys, tmp_pa
     names = {p.name for p in folder.iterdir()}
     assert {"index.html", "fulmar.onda", "paths-clk-adc.png", "window-1-clock-fails.png"} <= names
     assert "window-4-eye.png" in (folder / "index.html").read_text(encoding="utf-8")
-    assert "1 of 36 fail" in capsys.readouterr().out
+    assert "7 of 53 fail" in capsys.readouterr().out
 
 
 def test_tour_takes_its_pictures(tmp_path: Path, qapp) -> None:
@@ -191,3 +197,73 @@ def test_tour_takes_its_pictures(tmp_path: Path, qapp) -> None:
     assert len(pictures) == 5
     for name in pictures:
         assert (tmp_path / name).stat().st_size > 20_000
+
+
+# -- paths and devices ---------------------------------------------
+
+
+@pytest.fixture
+def fulmar_file(tmp_path):
+    file = tmp_path / "fulmar.onda"
+    save_project(fulmar_project(), file)
+    return file
+
+
+def test_path_prints_what_every_receiver_sees(monkeypatch, capsys, fulmar_file, tmp_path) -> None:
+    waves = tmp_path / "w.csv"
+    args = ("path", str(fulmar_file), "--path", "clk-two", "--set", "Rs=40ohm", "--json")
+    assert run(monkeypatch, *args, "--waveforms", str(waves)) == 0
+    found = json.loads(capsys.readouterr().out)
+    assert set(found) == {"U4.B2", "U5.B2"}
+    assert found["U5.B2"]["overshoot"] < 0.3
+    rows = waves.read_text().splitlines()
+    assert rows[0] == "time_s,driver_V,U4.B2_V,U5.B2_V"
+    assert len(rows) > 400
+
+
+def test_path_sweeps_and_says_why(monkeypatch, capsys, fulmar_file) -> None:
+    sweep = ("path", str(fulmar_file), "--path", "clk-chain", "--sweep", "Rs=0..80ohm")
+    assert run(monkeypatch, *sweep, "--json") == 0
+    found = json.loads(capsys.readouterr().out)
+    low, high = found["holds"]
+    assert 15.0 < low < found["best"] < high < 60.0
+    assert run(monkeypatch, *sweep) == 0
+    assert "holds from" in capsys.readouterr().out
+    assert run(monkeypatch, "path", str(fulmar_file), "--why") == 0
+    assert "without U3.B2's 3.5 pF" in capsys.readouterr().out
+    assert run(monkeypatch, "path", str(fulmar_file), "--why", "--json") == 0
+    assert json.loads(capsys.readouterr().out)["found"]
+
+
+@pytest.mark.parametrize(
+    ("more", "words"),
+    [
+        (("--path", "nothing"), "no path 'nothing'"),
+        (("--set", "Rs=3apples"), "unknown unit"),
+        (("--set", "Q=3ohm"), "no such element"),
+        (("--set", "V1=3ohm"), "only resistors and lengths"),
+        (("--sweep", "Rs=30ohm"), "no range"),
+        (("--sweep", "V1=1..2ohm"), "no value to sweep"),
+        (("--corner", "hot"), "corner"),
+    ],
+)
+def test_path_refuses_nonsense(monkeypatch, capsys, fulmar_file, more, words) -> None:
+    assert run(monkeypatch, "path", str(fulmar_file), *more) == 2
+    assert words in capsys.readouterr().err
+
+
+def test_device_reads_a_file(monkeypatch, capsys, fulmar_file) -> None:
+    clock = fulmar_file.parent / "devices" / "fulmar_clock.ibs"
+    assert run(monkeypatch, "device", str(clock), "--json") == 0
+    found = json.loads(capsys.readouterr().out)
+    assert found["models"]["io18_strong"]["quality"] < 0.005
+    assert found["remarks"] == []
+    assert run(monkeypatch, "device", str(clock), "--model", "io18_light", "--corner", "min") == 0
+    assert "r_high" in capsys.readouterr().out
+    assert run(monkeypatch, "device", str(clock), "--model", "none") == 2
+    assert "no model 'none'" in capsys.readouterr().err
+    clock.write_text("[IBIS Ver] 5.0\n[Model] m\nModel_type Output\n")
+    assert run(monkeypatch, "device", str(clock)) == 0
+    out = capsys.readouterr().out
+    assert "error: line 2, [Model]: a model of type Output needs [Pullup]" in out
+    assert run(monkeypatch, "device", str(clock.parent / "none.ibs")) == 2

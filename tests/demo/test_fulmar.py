@@ -20,7 +20,10 @@ def test_fulmar_is_complete_and_stable() -> None:
     assert [z.kind for z in design.stackup.zones] == ["rigid", "flex"]
     assert [s.shape for s in design.shielded] == ["round", "box"]
     assert len(design.sheet_lines) == 1
-    assert [p.id for p in project.design.paths] == ["clk-adc", "clk-ref", "jl0"]
+    assert [p.id for p in project.design.paths] == [
+        "clk-adc", "clk-two", "clk-chain", "trig", "spi-clk", "clk-ref", "jl0",
+    ]  # fmt: skip
+    assert len(design.device_files) == 4
     assert project.design.links[0].bits == 100_000
     assert project.design.links[0].rate.si == 16.25e9
 

@@ -91,7 +91,10 @@ class _Check:
         for name in needs:
             if len(model.tables.get(name, IvTable(0)).rows) < 2:
                 self._say(
-                    "error", model.line, "[Model]", f"a {model.type} model needs {_TITLES[name]}"
+                    "error",
+                    model.line,
+                    "[Model]",
+                    f"a model of type {model.type} needs {_TITLES[name]}",
                 )
         if model.ramp is None and not model.waveforms:
             self._say("error", model.line, "[Model]", "neither [Ramp] nor waveforms: no edges")

@@ -59,8 +59,10 @@ def draw_path(result: PathResult, limit: float | None, file: Path) -> None:
     figure = _figure(7.2, 5.2)
     upper, lower = figure.subplots(2, 1, height_ratios=[1, 1.2])
     ns = result.time * 1e9
+    # The way to the last receiver; tributaries have a map of their own in the window.
+    way = np.isin(result.piece, result.last.route)
     shown = upper.pcolormesh(
-        result.places * 1e12, ns, result.volts.T, cmap="viridis", shading="nearest"
+        result.places[way] * 1e12, ns, result.volts[way].T, cmap="viridis", shading="nearest"
     )
     upper.invert_yaxis()
     upper.set(xlabel="delay from the driver, ps", ylabel="time, ns")
