@@ -155,7 +155,7 @@ def large_ribbon() -> list[Figure]:
     for k in range(8):
         before = paths.result
         begun = time.perf_counter()
-        paths.actions._drag_length("T2", 1.0 + 0.01 * k)
+        paths.actions._drag_length("T2", 1.01 + 0.01 * k)
         while paths.result is before:
             app.processEvents()
         taken.append(1e3 * (time.perf_counter() - begun))

@@ -87,22 +87,17 @@ def build(
 
 
 def _fitted(project: Any) -> Any:
-    from onda.project.edits import replace_class, set_value
-    from onda.project.quantities import quantity
-    from onda.studies.fit_all import FIT_ALL, fit_all_inputs
+    from onda.studies.fit_all import FIT_ALL, fit_all_inputs, with_fitted
     from onda.studies.study import Control
 
-    for f in FIT_ALL.run(fit_all_inputs(project.design), Control()).fitted:
-        c = project.design.line_class(f.line_class)
-        if f.problem:
-            typer.echo(f"not fitted: {c.name} on {f.layer}: {f.problem}")
-            continue
-        changes = {"width": quantity(f.width, "length", "um", 6)}
-        if f.gap is not None:
-            changes["gap"] = quantity(f.gap, "length", "um", 6)
-        on = tuple(set_value(t, **changes) if t.layer == f.layer else t for t in c.on)
-        project = replace_class(project, set_value(c, on=on))
-        typer.echo(f"fitted: {c.name} on {f.layer}: {f.width * 1e6:.0f} µm, {f.reached:.1f} Ω")
+    result = FIT_ALL.run(fit_all_inputs(project.design), Control())
+    project, problems = with_fitted(project, result.fitted)
+    for problem in problems:
+        typer.echo(f"not fitted: {problem}")
+    for f in result.fitted:
+        if not f.problem:
+            name = project.design.line_class(f.line_class).name
+            typer.echo(f"fitted: {name} on {f.layer}: {f.width * 1e6:.0f} µm, {f.reached:.1f} Ω")
     return project
 
 

@@ -192,7 +192,7 @@ def device(
     """Read a device file: its models, how well each repeats its waveforms, what to remark."""
     from onda.errors import OndaError
     from onda.formats.ibis import read_ibis
-    from onda.formats.ibis_buffers import buffer_of
+    from onda.formats.ibis_buffers import buffer_of, makers_waves
     from onda.studies.device_model import DEVICE_MODEL, DeviceInputs
     from onda.studies.study import Control
 
@@ -208,7 +208,7 @@ def device(
     for name in names:
         try:
             buffer = buffer_of(read, name, corner)
-            r = DEVICE_MODEL.run(DeviceInputs(buffer), Control())
+            r = DEVICE_MODEL.run(DeviceInputs(buffer, makers_waves(read, name)), Control())
         except OndaError as error:
             if model:
                 raise
@@ -222,6 +222,7 @@ def device(
             "edge_rise": r.edge_rise,
             "edge_fall": r.edge_fall,
             "quality": r.quality,
+            "test_error": r.test_error,
             "problem": r.problem,
         }
     remarks = [{"kind": r.kind, "line": r.line, "keyword": r.keyword, "text": r.text,

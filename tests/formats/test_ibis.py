@@ -324,3 +324,36 @@ def test_mangled_files_give_a_file_or_an_input_error(drop: list[int], put: list)
             switching_of(buffer_of(file, name))
         except OndaError:
             continue
+
+
+def test_makers_test_waveforms_are_a_check() -> None:
+    """A waveform made with the same model into a line and a capacitor comes back."""
+    from onda.engine.circuits import LinePiece, Net, ShuntBranch, solve_transient
+    from onda.engine.devices import driver
+    from onda.engine.lines import lossless_line
+    from onda.formats.ibis_buffers import makers_waves
+    from onda.studies.device_model import DEVICE_MODEL, DeviceInputs
+    from onda.studies.study import Control
+
+    base = (DEVICES / "fulmar_clock.ibs").read_bytes().decode()
+    buffer = buffer_of(read(base), "io18_medium")
+    device, die = driver("d", buffer, switching_of(buffer), 0, [(0.0, True)], start_high=False)
+    shunts = (*die, ShuntBranch(1, c=4e-12), ShuntBranch(1, r=1e7))
+    line = LinePiece(0, 1, lossless_line(60.0), 0.5e-9)
+    net = Net(2, shunts, (line,), devices=(device,))
+    s = solve_transient(net, end=5e-9, step=2e-12)
+    rows = [f"{t:.6g} {np.interp(t, s.time, s.node(0)):.6g}" for t in np.linspace(0, 5e-9, 250)]
+
+    def with_test(c: str) -> float:
+        text = "[Test Load] line\nTest_load_type Single_ended\nTd = 0.5n\nZo = 60\n"
+        text += f"C1_far = {c}\n[Test Data] t1\nTest_data_type Single_ended\n"
+        text += "Driver_model io18_medium\nTest_load line\n[Rising Waveform Near]\n"
+        file = read(base.replace("[End]", text + "\n".join(rows) + "\n[End]"))
+        assert texts(file) == ""
+        waves = makers_waves(file, "io18_medium")
+        assert len(waves) == 1
+        assert makers_waves(file, "io18_light") == ()
+        return DEVICE_MODEL.run(DeviceInputs(buffer, waves), Control()).test_error
+
+    assert with_test("4p") < 0.01
+    assert with_test("40p") > 0.05

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 
 from onda.engine.circuits.devices import Table
+from onda.engine.devices import LoadSide, MakersLoad, MakerWave
 from onda.engine.devices.buffer import Buffer, FixtureWave, RampTimes, Thresholds
 from onda.errors import InputError
 from onda.formats.ibis_model import CORNERS, IbisFile, IbisModel, IvTable, Remark
 
-__all__ = ["buffer_of", "pin_package"]
+__all__ = ["buffer_of", "makers_waves", "pin_package"]
 
 
 def buffer_of(file: IbisFile, name: str, corner: str = "typ") -> Buffer:
@@ -202,6 +205,45 @@ def _thresholds(model: IbisModel, corner: str) -> Thresholds:
         pulse_high=spec("pulse_high"),
         pulse_low=spec("pulse_low"),
         pulse_time=spec("pulse_time"),
+    )
+
+
+def makers_waves(file: IbisFile, model: str) -> tuple[MakerWave, ...]:
+    """Test waveforms of a model at typ, each with its load; those of unknown loads are left out."""
+    out = []
+    for test in file.test_data:
+        values = file.test_loads.get(test.texts.get("test_load", ""))
+        if test.texts.get("driver_model") != model or values is None:
+            continue
+        load = _load(values)
+        for rising, rows in test.near.items():
+            known = [(t, v) for t, v in rows if v is not None]
+            rises = all(b[0] > a[0] for a, b in itertools.pairwise(known))
+            if len(known) < 2 or not rises:
+                continue
+            time, volts = zip(*known, strict=True)
+            out.append(MakerWave(test.name, rising, load, time, volts))
+    return tuple(out)
+
+
+def _load(values: dict[str, float]) -> MakersLoad:
+    def side(name: str) -> LoadSide:
+        return LoadSide(
+            c1=values.get(f"c1_{name}", 0.0),
+            rs=values.get(f"rs_{name}", 0.0),
+            ls=values.get(f"ls_{name}", 0.0),
+            c2=values.get(f"c2_{name}", 0.0),
+            rp1=values.get(f"rp1_{name}"),
+            rp2=values.get(f"rp2_{name}"),
+        )
+
+    return MakersLoad(
+        side("near"),
+        side("far"),
+        v1=values.get("v_term1", 0.0),
+        v2=values.get("v_term2", 0.0),
+        z0=values.get("zo"),
+        delay=values.get("td", 0.0),
     )
 
 

@@ -20,7 +20,7 @@ __all__ = ["Ipc2581", "read_ipc2581"]
 
 _LARGEST = 64 * 1024 * 1024
 UNITS = {"MILLIMETER": 1e-3, "MICRON": 1e-6, "INCH": 25.4e-3}
-_KINDS = {
+LAYER_KINDS = {
     "SIGNAL": "signal",
     "CONDUCTOR": "signal",
     "MIXED": "signal",
@@ -262,7 +262,7 @@ def _layer(
     reader: Reader, entry: etree._Element, defined: etree._Element, specs: list[Spec]
 ) -> BuildLayer | None:
     function = defined.get("layerFunction", "")
-    kind = _KINDS.get(function)
+    kind = LAYER_KINDS.get(function)
     if kind is None:
         return None
     name = entry.get("layerOrGroupRef", "")

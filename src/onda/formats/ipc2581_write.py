@@ -12,7 +12,7 @@ from lxml import etree
 
 from onda.errors import InputError
 from onda.formats.build_table import BuildLayer, BuildTable, ImpedanceWish, SpanRow
-from onda.formats.ipc2581 import UNITS, local, parse_xml
+from onda.formats.ipc2581 import LAYER_KINDS, UNITS, local, parse_xml
 
 __all__ = ["write_ipc2581"]
 
@@ -376,9 +376,7 @@ class _Writer:
 
 
 def _kind_of(function: str) -> str | None:
-    from onda.formats.ipc2581 import _KINDS
-
-    return _KINDS.get(function)
+    return LAYER_KINDS.get(function)
 
 
 def _same_kind(function: str, kind: str) -> bool:

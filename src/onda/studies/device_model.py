@@ -8,7 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.devices import Buffer, FixtureCheck, check_fixtures, switching_of
+from onda.engine.devices import (
+    Buffer,
+    FixtureCheck,
+    MakerWave,
+    check_fixtures,
+    check_makers_waves,
+    switching_of,
+)
 from onda.engine.devices.buffer import sum_terms
 from onda.errors import OndaError
 from onda.studies.study import Control, Study
@@ -20,9 +27,10 @@ FloatArray = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class DeviceInputs:
-    """A buffer at one corner."""
+    """A buffer at one corner, and its maker's own test waveforms."""
 
     buffer: Buffer
+    makers: tuple[MakerWave, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +56,7 @@ class DeviceResult:
     volts : (n,) V at the pin; high, low : (n,) A out of the pin, driven; clamps : (n,) A
     fixtures : waveforms; source : how the switching was found; `problem` where it could not be
     quality : largest error of all waveforms as a share of the swing; NaN without any
+    test_error : the same for the maker's test waveforms
     r_high, r_low : ohm; edge_rise, edge_fall : s, 20 to 80 %, into the first fixture; NaN if none
     """
 
@@ -59,6 +68,7 @@ class DeviceResult:
     source: str
     problem: str
     quality: float
+    test_error: float
     r_high: float
     r_low: float
     edge_rise: float
@@ -73,11 +83,13 @@ def _run(inputs: DeviceInputs, control: Control) -> DeviceResult:
     drives = b.pullup is not None or b.pulldown is not None
     problem, source = "", ""
     checks: tuple[FixtureCheck, ...] = ()
+    tested: tuple[FixtureCheck, ...] = ()
     if drives:
         try:
             switching = switching_of(b)
             source = switching.source
             checks = check_fixtures(b, switching)
+            tested = check_makers_waves(b, switching, inputs.makers)
         except OndaError as error:
             problem = str(error)
     control.progress(0.9)
@@ -103,6 +115,7 @@ def _run(inputs: DeviceInputs, control: Control) -> DeviceResult:
         source=source,
         problem=problem,
         quality=max((f.error for f in fixtures), default=math.nan),
+        test_error=max((c.error for c in tested), default=math.nan),
         r_high=b.resistance(high=True) if drives else math.inf,
         r_low=b.resistance(high=False) if drives else math.inf,
         edge_rise=_edge(fixtures, True),

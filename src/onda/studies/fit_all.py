@@ -3,14 +3,25 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from onda.errors import OndaError
-from onda.project.model import Design
+from onda.project.edits import replace_class, set_value
+from onda.project.model import Design, Project
+from onda.project.quantities import quantity
 from onda.studies.fit import FIT, Bounds, FitInputs
 from onda.studies.line_inputs import LineInputs, line_inputs
 from onda.studies.study import Control, Study
 
-__all__ = ["FIT_ALL", "FitAllInputs", "FitAllResult", "Fitted", "Wanted", "fit_all_inputs"]
+__all__ = [
+    "FIT_ALL",
+    "FitAllInputs",
+    "FitAllResult",
+    "Fitted",
+    "Wanted",
+    "fit_all_inputs",
+    "with_fitted",
+]
 
 _WIDEST = 1.5e-3
 _STEP = 1e-6
@@ -57,6 +68,26 @@ class FitAllResult:
     """All classes on all layers, in order."""
 
     fitted: tuple[Fitted, ...]
+
+
+def with_fitted(project: Project, fitted: tuple[Fitted, ...]) -> tuple[Project, list[str]]:
+    """The project with fitted widths and gaps, and what could not be fitted and why."""
+    problems = []
+    for f in fitted:
+        c = project.design.line_class(f.line_class)
+        if f.problem:
+            problems.append(f"{c.name} on {f.layer}: {f.problem}")
+            continue
+        trace = c.trace_on(f.layer)
+        if trace is None:
+            continue
+        changes: dict[str, Any] = {"width": quantity(f.width, "length", "um", 6)}
+        if f.gap is not None and trace.gap is not None:
+            changes["gap"] = quantity(f.gap, "length", "um", 6)
+        new = set_value(trace, **changes)
+        on = tuple(new if t.layer == f.layer else t for t in c.on)
+        project = replace_class(project, set_value(c, on=on))
+    return project, problems
 
 
 def fit_all_inputs(design: Design) -> FitAllInputs:

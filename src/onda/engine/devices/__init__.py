@@ -7,6 +7,7 @@ its own fixtures and says how well it repeats them.
 
 from onda.engine.devices.buffer import Buffer, FixtureWave, RampTimes, Thresholds
 from onda.engine.devices.drivers import driver, receiver
+from onda.engine.devices.maker_loads import LoadSide, MakersLoad, MakerWave, check_makers_waves
 from onda.engine.devices.quality import FixtureCheck, check_fixtures
 from onda.engine.devices.switching import Switching, switching_of
 
@@ -14,10 +15,14 @@ __all__ = [
     "Buffer",
     "FixtureCheck",
     "FixtureWave",
+    "LoadSide",
+    "MakerWave",
+    "MakersLoad",
     "RampTimes",
     "Switching",
     "Thresholds",
     "check_fixtures",
+    "check_makers_waves",
     "driver",
     "receiver",
     "switching_of",

@@ -13,7 +13,7 @@ from onda.engine.devices.buffer import Buffer, FixtureWave
 from onda.engine.devices.drivers import driver
 from onda.engine.devices.switching import Switching
 
-__all__ = ["FixtureCheck", "check_fixtures"]
+__all__ = ["FixtureCheck", "check_fixtures", "compared"]
 
 FloatArray = NDArray[np.float64]
 _STEPS = 1200
@@ -55,11 +55,15 @@ def _check(buffer: Buffer, switching: Switching, wave: FixtureWave) -> FixtureCh
         shunts.append(ShuntBranch(0, c=wave.c))
     net = replace(Net(1, tuple(shunts)), devices=(device,))
     solution = solve_transient(net, end=span, step=span / _STEPS)
-    volts = solution.node(0)
+    return compared(wave, solution.time, solution.node(0))
+
+
+def compared(wave: FixtureWave, time: FloatArray, volts: FloatArray) -> FixtureCheck:
+    """A simulated waveform (n,) laid over the one of a file."""
     wanted = np.asarray(wave.volts)
     swing = float(wanted.max() - wanted.min()) or 1.0
-    shift = _shift(np.asarray(wave.time), wanted, solution.time, volts)
-    at = solution.time + shift
+    shift = _shift(np.asarray(wave.time), wanted, time, volts)
+    at = time + shift
     difference = np.interp(at, wave.time, wanted) - volts
     inside = at <= wave.time[-1]
     return FixtureCheck(

@@ -123,16 +123,18 @@ class ClassStudies:
             self._stage.trace,
             self._stage.page.fields.current,
         )
-        if line_class is None or trace is None or kind == "lines":
+        if line_class is None or trace is None:
             self._stage.view.show_picture(None, "lines")
-            if line_class is not None and trace is not None:
-                self._stage.ask(
-                    "field",
-                    FIELD_LINES,
-                    lambda: line_inputs(self._design, line_class, trace.layer),
-                    self._show_lines,
-                    lambda _: None,
-                )
+            return
+        if kind == "lines":
+            self._stage.view.show_picture(None, "lines")
+            self._stage.ask(
+                "field",
+                FIELD_LINES,
+                lambda: line_inputs(self._design, line_class, trace.layer),
+                self._show_lines,
+                lambda _: None,
+            )
             return
         box = self._stage.view.view_box()
 

@@ -97,6 +97,8 @@ class DeviceView(QWidget):
 
         if math.isfinite(result.quality):
             out.append(("Repeats its waveforms to", f"{100 * result.quality:.2f}", "%", ""))
+        if math.isfinite(result.test_error):
+            out.append(("Repeats the maker's test to", f"{100 * result.test_error:.2f}", "%", ""))
         add("Looks like, high", result.r_high, "resistance")
         add("Looks like, low", result.r_low, "resistance")
         add("Edge up, 20–80 %", result.edge_rise, "time")

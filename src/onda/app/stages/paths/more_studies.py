@@ -9,7 +9,7 @@ from onda.app.stages.paths.ribbon import DRIVER
 from onda.app.stages.paths.sweep_view import Sweepable, SweepView
 from onda.app.stages.paths.why_view import WhyView
 from onda.errors import OndaError
-from onda.formats.ibis_buffers import buffer_of
+from onda.formats.ibis_buffers import buffer_of, makers_waves
 from onda.project.edits import replace_path, set_value
 from onda.project.model import Path, SeriesResistor
 from onda.project.path_edits import change_element, set_termination
@@ -181,12 +181,13 @@ class MoreStudies:
         except OndaError as error:
             view.show_nothing(str(error))
             return
+        inputs = DeviceInputs(buffer, makers_waves(file, use.model))
         remarks = file.remarks_of(use.model) + file.remarks_of("")
 
         def show(result: DeviceResult) -> None:
             view.show_model(buffer, result, remarks)
 
-        stage.ask("device", DEVICE_MODEL, lambda: DeviceInputs(buffer), show, stage.surface.tell)
+        stage.ask("device", DEVICE_MODEL, lambda: inputs, show, stage.surface.tell)
 
 
 def sweepables(path: Path, stage: PathsStage) -> list[Sweepable]:

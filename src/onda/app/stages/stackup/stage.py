@@ -41,13 +41,13 @@ from onda.project.edits import replace_class, set_value
 from onda.project.exchange import Taken
 from onda.project.limits_text import with_limit, with_step
 from onda.project.model import Project
-from onda.project.quantities import format_si, quantity
+from onda.project.quantities import format_si
 from onda.studies.build_check import (
     build_remarks,
     via_state,
     zone_figures,
 )
-from onda.studies.fit_all import FIT_ALL, FitAllResult, fit_all_inputs
+from onda.studies.fit_all import FIT_ALL, FitAllResult, fit_all_inputs, with_fitted
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
 from onda.studies.line_inputs import line_inputs
 from onda.studies.margins import Margin, State, margin_of, measure_line
@@ -305,22 +305,7 @@ class StackupStage(Stage):
         self.surface.tell("")
 
         def done(result: FitAllResult) -> None:
-            project = self.context.document.project
-            problems = []
-            for f in result.fitted:
-                c = project.design.line_class(f.line_class)
-                if f.problem:
-                    problems.append(f"{c.name} on {f.layer}: {f.problem}")
-                    continue
-                trace = c.trace_on(f.layer)
-                if trace is None:
-                    continue
-                changes: dict[str, Any] = {"width": quantity(f.width, "length", "um", 6)}
-                if f.gap is not None and trace.gap is not None:
-                    changes["gap"] = quantity(f.gap, "length", "um", 6)
-                new = set_value(trace, **changes)
-                on = tuple(new if t.layer == f.layer else t for t in c.on)
-                project = replace_class(project, set_value(c, on=on))
+            project, problems = with_fitted(self.context.document.project, result.fitted)
             self.context.document.edit("Fit all classes", project)
             self.surface.tell("  ".join(problems))
 
