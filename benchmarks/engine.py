@@ -22,9 +22,10 @@ from onda.studies.eye import EYE
 from onda.studies.eye_inputs import eye_inputs
 from onda.studies.fit import FIT, Bounds, FitInputs, fit_width
 from onda.studies.line_inputs import line_inputs
-from onda.studies.path import PATH, run_path
+from onda.studies.path import PATH
 from onda.studies.path_build import build_path, with_edges
 from onda.studies.path_inputs import StimulusInputs, path_inputs
+from onda.studies.path_run import run_path
 from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, Variant, resistor_range
 from onda.studies.shield import MODE_CHECK, shield_inputs
 from onda.studies.solved_line import solve_line

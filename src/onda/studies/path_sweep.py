@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -9,7 +11,6 @@ from numpy.typing import NDArray
 
 from onda.engine.circuits.receiver_measures import ReceiverMeasures
 from onda.errors import InputError
-from onda.studies.path import measure_receivers, run_path
 from onda.studies.path_inputs import (
     BranchItem,
     CableItem,
@@ -21,6 +22,7 @@ from onda.studies.path_inputs import (
     TraceItem,
     with_items,
 )
+from onda.studies.path_run import measure_receivers, run_path
 from onda.studies.study import Control, Study
 
 __all__ = [
@@ -165,22 +167,29 @@ def _run(inputs: SweepInputs, control: Control) -> SweepResult:
     end = inputs.variants[0].path.window
     time = np.linspace(0.0, end, samples)
     waves = np.zeros((len(inputs.variants), len(inputs.values), samples), dtype=np.float32)
-    total, done = int(np.prod(shape[1:])), 0
-    for k, variant in enumerate(inputs.variants):
-        for i, value in enumerate(inputs.values):
-            for j, value_2 in enumerate(second):
-                path = with_value(variant.path, inputs.element, value)
-                if inputs.element_2:
-                    path = with_value(path, inputs.element_2, value_2)
-                run = run_path(path)
-                measures = measure_receivers(run)
-                for m, name in enumerate(CORNER_MEASURES):
-                    found[m, k, i, j] = _worst(measures, name)
-                if j == 0:
-                    load = run.solution.node(run.built.load)
-                    waves[k, i] = np.interp(time, run.solution.time, load)
-                done += 1
-                control.progress(done / total)
+    places = list(np.ndindex(*shape[1:]))
+
+    def one(place: tuple[int, ...]) -> None:
+        k, i, j = place
+        path = with_value(inputs.variants[k].path, inputs.element, inputs.values[i])
+        if inputs.element_2:
+            path = with_value(path, inputs.element_2, second[j])
+        run = run_path(path)
+        measures = measure_receivers(run)
+        for m, name in enumerate(CORNER_MEASURES):
+            found[m, k, i, j] = _worst(measures, name)
+        if j == 0:
+            load = run.solution.node(run.built.load)
+            waves[k, i] = np.interp(time, run.solution.time, load)
+
+    # The time stepping gives the interpreter free, so that threads use all cores.
+    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        try:
+            for done, _ in enumerate(pool.map(one, places), start=1):
+                control.progress(done / len(places))
+        except BaseException:
+            pool.shutdown(wait=False, cancel_futures=True)
+            raise
     return SweepResult(
         values=np.array(inputs.values),
         values_2=np.array(second),

@@ -12,7 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.errors import OndaError
-from onda.studies.path import measure_receivers, run_path
 from onda.studies.path_inputs import (
     BranchItem,
     CableItem,
@@ -27,6 +26,7 @@ from onda.studies.path_inputs import (
     every_item,
     with_items,
 )
+from onda.studies.path_run import measure_receivers, run_path
 from onda.studies.study import Control, Study
 
 __all__ = ["PATH_WHY", "Replacement", "WhyInputs", "WhyResult", "replacements"]
