@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -139,8 +140,7 @@ class Line:
 
     def delay_per_m(self, frequency: float) -> float:
         """Phase delay per metre at a frequency in Hz, s/m."""
-        gamma, _ = self.propagation(np.array([2j * math.pi * frequency]))
-        return float(gamma[0].imag / (2 * math.pi * frequency))
+        return _delay_per_m(self, frequency)
 
     def impedance(self, frequency: NDArray[np.float64]) -> ComplexArray:
         """Characteristic impedance (ohm) at frequencies in Hz."""
@@ -171,6 +171,13 @@ class Line:
             ),
             self.g_dc / k,
         )
+
+
+@lru_cache(maxsize=4096)
+def _delay_per_m(line: Line, frequency: float) -> float:
+    """Asked for the same few lines over and over while a net is built and drawn."""
+    gamma, _ = line.propagation(np.array([2j * math.pi * frequency]))
+    return float(gamma[0].imag / (2 * math.pi * frequency))
 
 
 def lossless_line(z0: float, delay_per_m: float = 1.0) -> Line:

@@ -15,6 +15,7 @@ from onda.engine.circuits.receiver_measures import (
     ReceiverMeasures,
 )
 from onda.engine.devices import Thresholds
+from onda.engine.lines import Line
 from onda.studies.path_build import BuiltEnd, Span, with_edges
 from onda.studies.path_inputs import PathInputs
 from onda.studies.path_run import PathRun, measure_receivers, run_path
@@ -250,13 +251,14 @@ def _wave_map(
     total = sum(s.end - s.start for s in built.spans) or 1e-12
     places, pieces, volts, amps = [], [], [], []
     few = _resampled(solution, shown)
+    known: dict[Line, tuple[NDArray[np.complex128], NDArray[np.complex128]]] = {}
     for number, span_index in enumerate(built.piece_span):
         if span_index < 0:
             continue
         span, line = built.spans[span_index], built.net.lines[number]
         count = max(3, round(wanted * (span.end - span.start) / total))
         share = np.linspace(0.0, 1.0, count)
-        v, i = few.both_along(number, share * line.length)
+        v, i = few.both_along(number, share * line.length, known)
         volts.append(v.astype(np.float32))
         amps.append(i.astype(np.float32))
         places.append(span.start + share * (span.end - span.start))
@@ -315,9 +317,13 @@ def _harmonics(
         spectrum = np.fft.rfft(values[..., last], axis=-1)
         return np.asarray(2.0 / per_period * np.abs(spectrum[..., 1 : _HARMONICS + 1]))
 
-    wanted = 40 if run.inputs.fine else 12
-    few_places, few_piece, volts, _ = _wave_map(steady, solution, wanted, solution.time)
-    along = amplitudes(volts.astype(float))
+    if run.inputs.fine:
+        few_places, few_piece, volts, _ = _wave_map(steady, solution, 40, solution.time)
+        along = amplitudes(volts.astype(float))
+    else:
+        # While something is dragged the ends of each piece are enough.
+        few_places, few_piece, nodes = _ends_of_pieces(run)
+        along = amplitudes(solution.volts[:, nodes].T)
     full = np.empty((len(places), along.shape[1]))
     for k in np.unique(piece):
         at, have = piece == k, few_piece == k
@@ -325,6 +331,18 @@ def _harmonics(
             full[at, h] = np.interp(places[at], few_places[have], along[have, h])
     current = amplitudes(_driver_current(steady, solution))
     return frequency * np.arange(1.0, along.shape[1] + 1.0), full, current
+
+
+def _ends_of_pieces(run: PathRun) -> tuple[FloatArray, NDArray[np.int64], list[int]]:
+    """Places, spans and nodes of both ends of every piece."""
+    places, pieces, nodes = [], [], []
+    for line, index in zip(run.built.net.lines, run.built.piece_span, strict=True):
+        if index >= 0:
+            span = run.built.spans[index]
+            places += [span.start, span.end]
+            pieces += [index, index]
+            nodes += [line.node_a, line.node_b]
+    return np.array(places), np.array(pieces), nodes
 
 
 def _bounces(run: PathRun, end: BuiltEnd, swing: float) -> tuple[Bounce, ...]:

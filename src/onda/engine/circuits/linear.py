@@ -172,13 +172,17 @@ def waves_along(
     s: ComplexArray,
     ends: tuple[ComplexArray, ComplexArray],
     places: FloatArray,
+    known: dict[Line, tuple[ComplexArray, ComplexArray]] | None = None,
 ) -> tuple[ComplexArray, ComplexArray]:
     """Transforms of voltage and of current (places, m) along a line from the voltages of its ends.
 
     The current is counted from the first end to the second. One wave from each end, so that a long
-    lossy line does not overflow.
+    lossy line does not overflow. `known` keeps gamma and Zc at s of lines that were met before.
     """
-    gamma, zc = line.propagation(s)
+    known = {} if known is None else known
+    if line not in known:
+        known[line] = line.propagation(s)
+    gamma, zc = known[line]
     decay = np.exp(-gamma * length)
     a, b = ends
     from_a = (a - b * decay) / (1.0 - decay**2)

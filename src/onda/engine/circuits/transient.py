@@ -24,6 +24,7 @@ from onda.engine.circuits.linear import waves_along
 from onda.engine.circuits.net import CoupledPiece, Net
 from onda.engine.circuits.stimulus import PiecewiseLinear
 from onda.engine.circuits.transient_kernels import march
+from onda.engine.lines import Line
 from onda.errors import NotConverged, NotPhysical
 
 __all__ = ["TransientSolution", "solve_transient"]
@@ -64,14 +65,19 @@ class TransientSolution:
         """Voltage (places, n) along single piece `piece`, places in metres from its start."""
         return self.both_along(piece, places)[0]
 
-    def both_along(self, piece: int, places: FloatArray) -> tuple[FloatArray, FloatArray]:
-        """Voltage and current (places, n) along a single piece."""
+    def both_along(
+        self,
+        piece: int,
+        places: FloatArray,
+        known: dict[Line, tuple[NDArray[np.complex128], NDArray[np.complex128]]] | None = None,
+    ) -> tuple[FloatArray, FloatArray]:
+        """Voltage and current (places, n) along a single piece; `known` as in `waves_along`."""
         at = self.net.lines[piece]
         places = np.asarray(places, dtype=float)
         s = contour(float(self.time[-1]), len(self.time))
         dc = self.node_dc[[at.node_a, at.node_b]]
         ends = transform(s, (self.volts[:, [at.node_a, at.node_b]] - dc).T)
-        change, current = waves_along(at.line, at.length, s, (ends[0], ends[1]), places)
+        change, current = waves_along(at.line, at.length, s, (ends[0], ends[1]), places, known)
         level = dc[0] + (dc[1] - dc[0]) * places / at.length
         drop = at.line.r_dc * at.length
         amps = (dc[0] - dc[1]) / drop if drop > 0.0 else 0.0
