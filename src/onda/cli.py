@@ -85,7 +85,7 @@ def _headless_demo(folder: Path) -> int:
     from onda.app.tour import take_tour
     from onda.demo import fulmar_project
     from onda.project.store import load_project, save_project
-    from onda.report import write_report
+    from onda.report.html import write_report
     from onda.studies.check import check_project
 
     try:
@@ -130,7 +130,7 @@ def check(
 ) -> None:
     """Hold a project against its requirements: exit 0 all hold, 1 something fails, 2 bad input."""
     from onda.project.store import load_project
-    from onda.report import write_report
+    from onda.report.html import write_report
     from onda.studies.check import check_project
     from onda.studies.margins import State
 

@@ -1,5 +1,5 @@
-"""The release record: what was checked, by how much it holds, with pictures, as plain HTML."""
+"""The release record: what was checked, by how much it holds, with pictures, as plain HTML.
 
-from onda.report.html import write_report
-
-__all__ = ["write_report"]
+`html` writes the page, `figures` its pictures, `build_drawing` the fabricator's drawing. Import the
+module that is wanted: the plotting library behind them takes longer to load than a window to open.
+"""
