@@ -14,8 +14,10 @@ import numpy as np
 from onda.errors import InputError, OndaError
 from onda.verification import (
     topic_coupled,
+    topic_icn,
     topic_lattice,
     topic_lossy_line,
+    topic_network_ops,
     topic_nonlinear,
     topic_section,
     topic_section_loss,
@@ -30,6 +32,8 @@ TOPICS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "lossy_line": topic_lossy_line.compute,
     "nonlinear": topic_nonlinear.compute,
     "coupled": topic_coupled.compute,
+    "network_ops": topic_network_ops.compute,
+    "icn": topic_icn.compute,
 }
 
 
@@ -144,6 +148,10 @@ def _judge(
     if topic == "nonlinear":
         key = "settling_abs_volt" if name == "settling_value" else "abs_volt"
         return error, tolerance[key], "V"
+    if topic == "network_ops":
+        return error, _network_allowance(name, tolerance), ""
+    if topic == "icn":
+        return _judge_icn(name, error, size, tolerance)
     if topic == "coupled":
         return _judge_coupled(name, error, size, tolerance)
     return _judge_lossy(name, error, size, tolerance)
@@ -152,6 +160,32 @@ def _judge(
 def _levels(extremes: dict[str, dict[str, float]]) -> list[float]:
     """Levels of all extremes; at which of several equal peaks they are is left open."""
     return [ends[key] for _, ends in sorted(extremes.items()) for key in ("max", "min")]
+
+
+def _network_allowance(name: str, tolerance: dict[str, float]) -> float:
+    keys = {
+        "max_singular_value": "singular_value_abs",
+        "reciprocity_max_abs_S_minus_ST": "reciprocity_abs",
+        "skew": "skew_abs",
+        "exact_skew": "skew_abs",
+    }
+    # What is true or false must agree.
+    return 0.5 if name == "passive" else tolerance[keys.get(name, "S_abs")]
+
+
+def _judge_icn(
+    name: str, error: float, size: float, tolerance: dict[str, float]
+) -> tuple[float, float, str]:
+    if name in ("il_fit_dB", "ild_dB"):
+        return error, tolerance["fit_dB" if name == "il_fit_dB" else "ild_dB"], "dB"
+    if name == "fom_ild":
+        # Next to nothing where the loss is exactly of the fitted form.
+        return error, max(tolerance["fom_rel"] * size, tolerance["ild_dB"]), "dB"
+    if name in ("a0", "a1", "a2", "a4"):
+        return error / size, tolerance["a_rel"], "rel"
+    if name.startswith("md"):
+        return error, tolerance["loss_dB"], "dB"
+    return error / size, tolerance["sigma_rel"], "rel"
 
 
 def _judge_coupled(

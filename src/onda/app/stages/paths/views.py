@@ -290,8 +290,10 @@ class MeasuresView(QWidget):
             cells, colors = [MEASURE_TITLES[measure]], []
             for k, r in enumerate(result.receivers):
                 value = float(getattr(r.measures, measure))
-                cells.append(format_si(value, _DIMENSION[measure]))
                 state = states.get((measure, r.id))
+                # A mark as well as a colour.
+                mark = {State.FAILS: " ×", State.TIGHT: " !"}.get(state or State.UNKNOWN, "")
+                cells.append(format_si(value, _DIMENSION[measure]) + mark)
                 if state in inks:
                     colors.append((k + 1, inks[state]))
             if any(c not in ("– ", "–") for c in cells[1:]):
