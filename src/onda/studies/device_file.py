@@ -10,7 +10,7 @@ from onda.project.model import DeviceFile
 from onda.project.shelf import device_models
 from onda.studies.study import Control, Study
 
-__all__ = ["DEVICE_FILE", "DeviceFileInputs", "DeviceSummary"]
+__all__ = ["DEVICE_FILE", "DeviceFileInputs", "DeviceSummary", "first_model"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +32,8 @@ class DeviceSummary:
     first_receiver: tuple[str, str, str] | None
 
 
-def _first(file: IbisFile, fits: Callable[[IbisModel], bool]) -> tuple[str, str, str] | None:
+def first_model(file: IbisFile, fits: Callable[[IbisModel], bool]) -> tuple[str, str, str] | None:
+    """(component, pin, model) of the first pin that fits; no pin where only a model does."""
     for component in file.components.values():
         for pin in component.pins.values():
             for name, _ in file.choices(pin.model):
@@ -49,8 +50,8 @@ def _run(inputs: DeviceFileInputs, control: Control) -> DeviceSummary:
         tuple(file.models),
         kinds.count("error"),
         kinds.count("caution"),
-        _first(file, lambda m: m.drives),
-        _first(file, lambda m: m.receives),
+        first_model(file, lambda m: m.drives),
+        first_model(file, lambda m: m.receives),
     )
 
 

@@ -13,9 +13,10 @@ from onda.errors import InputError
 from onda.formats.touchstone import read_touchstone
 from onda.project.model import DeviceFile
 from onda.project.shelf import content_of
+from onda.studies.device_file import DeviceFileInputs
 from onda.studies.study import Control, Study
 
-__all__ = ["NETWORK_FILE", "NetworkFileInputs", "NetworkSummary", "piece_of_file"]
+__all__ = ["NETWORK_FILE", "NetworkSummary", "piece_of_file"]
 
 
 @lru_cache(maxsize=64)
@@ -46,14 +47,6 @@ def piece_of_file(sha256: str, name: str, turned: bool) -> tuple[RationalModel, 
 
 
 @dataclass(frozen=True, slots=True)
-class NetworkFileInputs:
-    """A file on the shelf, by the path that it is known under and its hash."""
-
-    path: str
-    sha256: str
-
-
-@dataclass(frozen=True, slots=True)
 class NetworkSummary:
     """Poles and error of the model of a two-port, its reference (ohm) and delay (s)."""
 
@@ -63,11 +56,11 @@ class NetworkSummary:
     delay: float
 
 
-def _run(inputs: NetworkFileInputs, control: Control) -> NetworkSummary:
+def _run(inputs: DeviceFileInputs, control: Control) -> NetworkSummary:
     model, z, delay = piece_of_file(inputs.sha256, inputs.path, False)
     return NetworkSummary(model.order, model.error, z, delay)
 
 
-NETWORK_FILE: Study[NetworkFileInputs, NetworkSummary] = Study(
+NETWORK_FILE: Study[DeviceFileInputs, NetworkSummary] = Study(
     "network_file", _run, (NetworkSummary,), keep_on_disk=False
 )

@@ -26,7 +26,7 @@ from onda.project.quantities import quantity
 from onda.project.shelf import keep
 from onda.studies.device_file import DEVICE_FILE, DeviceFileInputs, DeviceSummary
 from onda.studies.margins import MEASURE_TITLES, limits_text
-from onda.studies.network_piece import NETWORK_FILE, NetworkFileInputs
+from onda.studies.network_piece import NETWORK_FILE
 
 if TYPE_CHECKING:
     from onda.app.stages.paths.stage import PathsStage
@@ -214,7 +214,7 @@ class PathActions:
             self._stage.ask(
                 "device-file",
                 NETWORK_FILE,
-                lambda: NetworkFileInputs(entry.path, entry.sha256),
+                lambda: DeviceFileInputs(entry.path, entry.sha256),
                 lambda _: self._insert_network(entry),
                 self._stage.surface.tell,
             )

@@ -16,6 +16,7 @@ from onda.project.path_edits import set_model, set_receiver
 from onda.project.paths import ModelUse, Path
 from onda.project.quantities import Quantity, parse_quantity
 from onda.project.shelf import device_models
+from onda.studies.device_file import first_model
 
 __all__ = ["driver_choices", "driver_fields", "receiver_choices", "receiver_fields"]
 
@@ -115,16 +116,9 @@ def _fitting(file: IbisFile, use: ModelUse, drives: bool) -> list[tuple[str, str
 
 def _first_use(design: Design, identifier: str, drives: bool) -> ModelUse:
     file = device_models(design.device_file(identifier))
-    for component in file.components.values():
-        for pin in component.pins.values():
-            for name, _ in file.choices(pin.model):
-                model = file.models.get(name)
-                if model is not None and (model.drives if drives else model.receives):
-                    return ModelUse(
-                        file=identifier, model=name, component=component.name, pin=pin.name
-                    )
-    fitting = [m.name for m in file.models.values() if (m.drives if drives else m.receives)]
-    return ModelUse(file=identifier, model=(fitting or list(file.models) or ["none"])[0])
+    found = first_model(file, lambda m: m.drives if drives else m.receives)
+    component, pin, model = found or ("", "", next(iter(file.models), "none"))
+    return ModelUse(file=identifier, model=model, component=component, pin=pin)
 
 
 def driver_choices(path: Path, design: Design, put: Put) -> list[ChoiceSpec]:
