@@ -60,7 +60,7 @@ _IGNORED = {
     "end interconnect model group", "bus label", "die supply pads", "pin reference", "interface",
     "support file", "model rev", "driver schedule group", "initial delay", "repeater pin",
     "redistribution set", "switch group", "series pin mapping", "series switch groups",
-    "merged pins", "c comp corner", "c comp model", "end c comp model", "clock pins",
+    "merged pins", "bandwidth", "c comp corner", "c comp model", "end c comp model", "clock pins",
 }  # fmt: skip
 _UNSUPPORTED = {
     "external model": "end external model",
@@ -119,10 +119,8 @@ class _Reader:
         self._model: IbisModel | None = None
         self._package: PackageModel | None = None
         self._matrix, self._row, self._column, self._form = "", "", 0, "full"
-        self._bandwidth = 0
         self._ramp: dict[str, dict[str, tuple[float, float]]] = {}
         self._test: TestData | None = None
-        self._selector: str | None = None
         self._said: set[tuple[str, str]] = set()
 
     def error(self, line: int, keyword: str, text: str) -> None:
@@ -230,7 +228,7 @@ class _Reader:
     # ---- component
 
     def _kw_component(self, rest: str) -> None:
-        self._model, self._package, self._selector = None, None, None
+        self._model, self._package = None, None
         name = rest or f"component at line {self._line}"
         if name in self.file.components:
             self.caution(self._line, self._keyword, f"{name} stands twice; the first counts")
@@ -396,15 +394,8 @@ class _Reader:
         self, rows: list[tuple[float, float | None, float | None, float | None]]
     ) -> Callable[[list[str]], None]:
         def take(words: list[str]) -> None:
-            try:
-                # Nearly all rows are four plain numbers.
-                if len(words) == 4:
-                    a, b, c, d = (number(w) for w in words)
-                    values = [a, b, c, d]
-                else:
-                    values = [number(w) for w in words[:4]] + [None] * (4 - len(words[:4]))
-            except OverflowError:
-                values = [NOT_A_NUMBER]
+            values = [number(w) for w in words[:4]]
+            values += [None] * (4 - len(values))
             if values[0] is None or any(v is NOT_A_NUMBER for v in values):
                 self.error(self._line, self._keyword, f"{' '.join(words)[:40]!r} is no row")
                 return
@@ -492,10 +483,6 @@ class _Reader:
         self._form = rest.lower().split("_", 1)[0] if rest else "full"
         if self._package is not None:
             self._package.entries[kind] = {}
-
-    def _kw_bandwidth(self, rest: str) -> None:
-        value = number(rest.split()[0]) if rest else None
-        self._bandwidth = int(value) if isinstance(value, float) and 0 <= value < 1e6 else 0
 
     def _kw_row(self, rest: str) -> None:
         self._row, self._column = rest, 0

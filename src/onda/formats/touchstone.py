@@ -125,7 +125,12 @@ class _Reader:
                 if len(target) > _MOST_VALUES:
                     raise self._fail("too large to be read at once", number)
         if self._head.ports is None:
-            self._head.ports = from_name or self._guessed()
+            if not from_name:
+                raise self._fail(
+                    "the name does not tell the number of ports",
+                    remedy="Name it as in x.s4p, or use version 2 with [Number of Ports].",
+                )
+            self._head.ports = from_name
         elif from_name is not None and from_name != self._head.ports:
             raise self._fail(
                 f"[Number of Ports] says {self._head.ports}, the name of the file {from_name}"
@@ -215,13 +220,6 @@ class _Reader:
         ):
             raise self._fail(f"keyword [{found[1][:30]}] is not known", line)
         return keyword
-
-    def _guessed(self) -> int:
-        """Ports of a version 1 file without a telling name: from the length of its first row."""
-        raise self._fail(
-            "the name does not tell the number of ports",
-            remedy="Name it as in x.s4p, or use version 2 with [Number of Ports].",
-        )
 
     def _assembled(self) -> TouchstoneFile:
         head, n = self._head, self._head.ports or 0

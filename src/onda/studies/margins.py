@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import Enum
 
+from onda.engine.circuits.receiver_measures import SMALL_IS_BAD
 from onda.project.model import MEASURE_DIMENSIONS, Requirement
 from onda.project.quantities import format_si
 from onda.studies.eye import EyeResult
@@ -205,7 +206,6 @@ _PATH_HOW = {
     "pulse_width": "the narrowest at the measuring level",
     "duty": "share of the time above the measuring level",
 }
-_SMALL_IS_BAD = ("ring_back", "slew", "pulse_width")
 
 
 def measure_path(result: PathResult, measure: str, receiver: str | None = None) -> Measured:
@@ -214,7 +214,7 @@ def measure_path(result: PathResult, measure: str, receiver: str | None = None) 
     if not chosen:
         return Measured(math.nan, "", f"there is no receiver {receiver}")
     values = [float(getattr(r.measures, measure)) for r in chosen]
-    worst_at = (min if measure in _SMALL_IS_BAD else max)(
+    worst_at = (min if measure in SMALL_IS_BAD else max)(
         range(len(chosen)), key=lambda k: _rank(values[k], measure)
     )
     found = chosen[worst_at]
@@ -228,7 +228,7 @@ def measure_path(result: PathResult, measure: str, receiver: str | None = None) 
 def _rank(value: float, measure: str) -> float:
     """A value that is not there is worse than any."""
     if math.isnan(value):
-        return -math.inf if measure in _SMALL_IS_BAD else math.inf
+        return -math.inf if measure in SMALL_IS_BAD else math.inf
     return value
 
 

@@ -70,7 +70,6 @@ class BuiltEnd:
     delay: float
     row: int
     inputs: EndInputs
-    terminations: tuple[tuple[str, int], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,11 +80,12 @@ class BuiltPath:
     ----------
     net : without the driving device where that is a buffer; see `with_edges`
     ends : receivers in the order of the path's, the one at the end of the ribbon last
-    driver : the end that drives; listener : the driver where a receiver drives
+    driver : the end that drives
     spans : on the delay scale; piece_span : span of each line of the net
     switching : of the driving buffer, None for a linear driver
     routes : spans from the driver to each receiver, by its id
-    z_source, z_line, z_load : ohm, seen at the driver, of the first piece, at the last receiver
+    stretches : the same net for bounces
+    z_source, z_load : ohm, seen at the driver and at the last receiver
     """
 
     net: Net
@@ -103,11 +103,6 @@ class BuiltPath:
     def load(self) -> int:
         """Die of the receiver at the end of the ribbon."""
         return self.ends[-1].die
-
-    @property
-    def is_linear(self) -> bool:
-        """Whether it has no device with a table."""
-        return self.switching is None and not self.net.devices
 
 
 @dataclass(slots=True)

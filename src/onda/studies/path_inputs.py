@@ -33,6 +33,7 @@ from onda.studies.line_inputs import LineInputs, line_inputs
 from onda.studies.sheet_line import SheetInputs, sheet_inputs
 
 __all__ = [
+    "CORNER_COLUMNS",
     "BranchItem",
     "CableItem",
     "DrilledItem",
@@ -53,7 +54,8 @@ __all__ = [
     "without_devices",
 ]
 
-_CORNER = {"typ": "typ", "slow": "min", "fast": "max"}
+CORNER_COLUMNS = {"typ": "typ", "slow": "min", "fast": "max"}
+"""Column of a device file for each corner of a path."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -233,7 +235,7 @@ def path_inputs(
     ------
     InputError : a device model cannot be had
     """
-    at = _CORNER[corner or path.corner]
+    at = CORNER_COLUMNS[corner or path.corner]
     driver = path.driver
     buffer, package = (
         _model(design, driver.model, at)

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.circuits.receiver_measures import ReceiverMeasures
+from onda.engine.circuits.receiver_measures import SMALL_IS_BAD, ReceiverMeasures
 from onda.errors import InputError
 from onda.studies.path_inputs import (
     BranchItem,
@@ -83,18 +83,15 @@ class SweepResult:
     time: NDArray[np.float64]
     waves: NDArray[np.float32]
 
-    def of(self, measure: str, *, at_least: bool = False) -> NDArray[np.float64]:
+    def of(self, measure: str) -> NDArray[np.float64]:
         """A measure (v, w): the worst over the variants."""
         values = self.measures[CORNER_MEASURES.index(measure)]
-        return np.asarray(values.min(axis=0) if at_least else values.max(axis=0))
+        return np.asarray(values.min(axis=0) if measure in SMALL_IS_BAD else values.max(axis=0))
 
     @property
     def overshoot(self) -> NDArray[np.float64]:
         """Overshoot (v,), the worst over the variants."""
         return self.of("overshoot")[:, 0]
-
-
-_SMALLEST = ("ring_back", "slew", "pulse_width")
 
 
 def resistor_range(line_impedance: float) -> tuple[float, ...]:
@@ -156,7 +153,7 @@ def measures_with(inputs: PathInputs, element: str, value: float) -> list[Receiv
 
 def _worst(measures: list[ReceiverMeasures], name: str) -> float:
     values = [float(getattr(m, name)) for m in measures]
-    return min(values) if name in _SMALLEST else max(values)
+    return min(values) if name in SMALL_IS_BAD else max(values)
 
 
 def _run(inputs: SweepInputs, control: Control) -> SweepResult:

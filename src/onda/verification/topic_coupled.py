@@ -14,6 +14,7 @@ from onda.engine.coupled_lines import CoupledLine, lossless_coupled
 from onda.engine.lines import lossless_line
 from onda.engine.networks.mixed_mode import mixed_mode
 from onda.engine.section.multiline import line_modes
+from onda.verification.complex_pairs import to_pairs
 
 __all__ = ["compute"]
 
@@ -162,14 +163,10 @@ def _mixed(inputs: dict[str, Any]) -> dict[str, Any]:
         length = 1.0
     s = line.s_parameters(frequency, length, z_ref)
     out: dict[str, Any] = {
-        "S_re_im": _re_im(s),
-        "Smm_re_im": _re_im(mixed_mode(s, ((0, 1), (2, 3)))),
+        "S_re_im": to_pairs(s),
+        "Smm_re_im": to_pairs(mixed_mode(s, ((0, 1), (2, 3)))),
         "mixed_mode_order": "d1 d2 c1 c2 (1=near,2=far)",
     }
     if delays is not None:
         out["skew"] = delays[1] - delays[0]
     return out
-
-
-def _re_im(values: NDArray[np.complex128]) -> list[Any]:
-    return list(np.stack([values.real, values.imag], axis=-1).tolist())

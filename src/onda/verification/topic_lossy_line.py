@@ -14,12 +14,9 @@ from onda.engine.circuits.measure import first_crossing
 from onda.engine.circuits.stimulus import edge
 from onda.engine.lines import CapacitancePart, Line
 from onda.engine.materials import WidebandDebye
+from onda.verification.complex_pairs import to_pairs
 
 __all__ = ["compute"]
-
-
-def _re_im(values: NDArray[np.complex128]) -> list[list[float]]:
-    return [[float(v.real), float(v.imag)] for v in values]
 
 
 def _line(inputs: dict[str, Any]) -> Line:
@@ -54,12 +51,12 @@ def _frequency_outputs(
     s = line.s_parameters(frequency, length, float(inputs.get("s_reference_ohm", 50.0)))
     gamma, zc = line.propagation(np.asarray(2j * np.pi * frequency))
     return {
-        "S11_re_im": _re_im(s[:, 0, 0]),
-        "S21_re_im": _re_im(s[:, 1, 0]),
+        "S11_re_im": to_pairs(s[:, 0, 0]),
+        "S21_re_im": to_pairs(s[:, 1, 0]),
         "S21_dB": (20 * np.log10(np.abs(s[:, 1, 0]))).tolist(),
         "alpha_np_per_m": gamma.real.tolist(),
         "beta_rad_per_m": gamma.imag.tolist(),
-        "Zc_re_im": _re_im(zc),
+        "Zc_re_im": to_pairs(zc),
     }
 
 

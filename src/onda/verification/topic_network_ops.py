@@ -17,20 +17,12 @@ from onda.engine.networks.algebra import (
 )
 from onda.engine.networks.mixed_mode import mixed_mode
 from onda.errors import InputError
+from onda.verification.complex_pairs import from_pairs, to_pairs
 
 __all__ = ["compute"]
 
 ComplexArray = NDArray[np.complex128]
 _PASSIVE = 1.0 + 1e-9
-
-
-def _read(values: Any) -> ComplexArray:
-    pairs = np.asarray(values, dtype=float)
-    return np.asarray(pairs[..., 0] + 1j * pairs[..., 1])
-
-
-def _write(values: ComplexArray) -> list[Any]:
-    return list(np.stack([values.real, values.imag], axis=-1).tolist())
 
 
 def compute(case: dict[str, Any]) -> dict[str, Any]:
@@ -39,19 +31,19 @@ def compute(case: dict[str, Any]) -> dict[str, Any]:
     operation = inputs["operation"]
     if operation == "cascade":
         names = sorted(k for k in inputs if len(k) == 1 and k.isupper())
-        return {"S": _write(cascade(*(_read(inputs[k]) for k in names)))}
+        return {"S": to_pairs(cascade(*(from_pairs(inputs[k]) for k in names)))}
     if operation == "deembed":
-        sides = [_read(inputs[k]) if k in inputs else None for k in ("left", "right")]
-        return {"S": _write(deembed(_read(inputs["measured"]), *sides))}
+        sides = [from_pairs(inputs[k]) if k in inputs else None for k in ("left", "right")]
+        return {"S": to_pairs(deembed(from_pairs(inputs["measured"]), *sides))}
     if operation in ("renormalise", "renormalize"):
         new = inputs["new_reference_ohm"]
-        return {"S": _write(renormalise(_read(inputs["S"]), inputs["reference_ohm"], new))}
+        return {"S": to_pairs(renormalise(from_pairs(inputs["S"]), inputs["reference_ohm"], new))}
     if operation == "mixed_mode":
         pairs = [(p - 1, n - 1) for p, n in inputs["pairs_1based"]]
-        found = mixed_mode(_read(inputs["S"]), pairs)
-        return {"Smm": _write(found), "order": "d_near d_far c_near c_far"}
+        found = mixed_mode(from_pairs(inputs["S"]), pairs)
+        return {"Smm": to_pairs(found), "order": "d_near d_far c_near c_far"}
     if operation == "quality":
-        s = _read(inputs["S"])
+        s = from_pairs(inputs["S"])
         largest = passivity(s)
         return {
             "max_singular_value": largest.tolist(),
@@ -60,7 +52,7 @@ def compute(case: dict[str, Any]) -> dict[str, Any]:
         }
     if operation == "skew":
         frequency = np.asarray(inputs["frequency"], dtype=float)
-        skew = intra_pair_skew(frequency, _read(inputs["H_p"]), _read(inputs["H_n"]))
+        skew = intra_pair_skew(frequency, from_pairs(inputs["H_p"]), from_pairs(inputs["H_n"]))
         # One figure from the slope of the whole band, where noise at one point counts little.
         slope = np.sum(skew * frequency**2) / np.sum(frequency**2)
         return {"skew": skew.tolist(), "exact_skew": float(slope)}

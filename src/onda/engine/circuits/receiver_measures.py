@@ -11,7 +11,10 @@ from numpy.typing import NDArray
 
 from onda.engine.circuits.measure import crossings, measure_edge
 
-__all__ = ["EdgeSpan", "Levels", "ReceiverMeasures", "measure_receiver"]
+__all__ = ["SMALL_IS_BAD", "EdgeSpan", "Levels", "ReceiverMeasures", "measure_receiver"]
+
+SMALL_IS_BAD = ("ring_back", "slew", "pulse_width")
+"""Figures of which the smallest is the worst; of all others it is the largest."""
 
 FloatArray = NDArray[np.float64]
 

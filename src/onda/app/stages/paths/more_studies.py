@@ -18,7 +18,7 @@ from onda.project.quantities import quantity
 from onda.project.shelf import device_models
 from onda.studies.device_model import DEVICE_MODEL, DeviceInputs, DeviceResult
 from onda.studies.path_corners import corner_variants, search
-from onda.studies.path_inputs import path_inputs
+from onda.studies.path_inputs import CORNER_COLUMNS, path_inputs
 from onda.studies.path_sweep import (
     PATH_SWEEP,
     SweepInputs,
@@ -34,19 +34,17 @@ if TYPE_CHECKING:
 
 __all__ = ["MoreStudies"]
 
-_CORNER = {"typ": "typ", "slow": "min", "fast": "max"}
-
 
 class MoreStudies:
     """Asks for what the chosen view needs besides the path itself."""
 
     def __init__(self, stage: PathsStage) -> None:
         self._stage = stage
-        self._small: SweepResult | None = None
+        self.small: SweepResult | None = None
 
     def forget(self) -> None:
         """Another path is in view."""
-        self._small = None
+        self.small = None
 
     def wire_sweep(self, view: SweepView) -> SweepView:
         """Connect the sweep view."""
@@ -74,7 +72,7 @@ class MoreStudies:
     def _ask_small(self, path: Path) -> None:
         resistor, stage = self._swept(path), self._stage
         if resistor is None:
-            self._small = None
+            self.small = None
             stage.form.show_sweep(None, (0, 0), None, "")
             return
 
@@ -86,7 +84,7 @@ class MoreStudies:
             return SweepInputs((Variant("", at_zero),), resistor.id, resistor_range(round(z, -1)))
 
         def show(result: SweepResult) -> None:
-            self._small = stage.sweep = result
+            self.small = result
             self.draw_small_sweep()
 
         stage.ask("sweep", PATH_SWEEP, inputs, show, lambda _: None)
@@ -94,13 +92,13 @@ class MoreStudies:
     def draw_small_sweep(self) -> None:
         """Overshoot against the chosen resistor."""
         stage, path = self._stage, self._stage.path
-        if path is None or stage.result is None or self._small is None:
+        if path is None or stage.result is None or self.small is None:
             return
         resistor = self._swept(path)
         if resistor is not None:
             now = (resistor.value.si, stage.result.measures.overshoot)
             limit = stage.overshoot_limit(path)
-            stage.form.show_sweep(self._small, now, limit, resistor.id)
+            stage.form.show_sweep(self.small, now, limit, resistor.id)
 
     # ---- the sweep view
 
@@ -177,7 +175,7 @@ class MoreStudies:
             return
         try:
             file = device_models(stage.design.device_file(use.file))
-            buffer = buffer_of(file, use.model, _CORNER[path.corner])
+            buffer = buffer_of(file, use.model, CORNER_COLUMNS[path.corner])
         except OndaError as error:
             view.show_nothing(str(error))
             return

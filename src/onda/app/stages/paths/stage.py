@@ -56,7 +56,6 @@ class PathsStage(OneResultStage[PathResult]):
         super().__init__(context)
         look, selection = context.look, context.selection
         self.probes = Probes()
-        self.sweep: SweepResult | None = None
         self.watched = RECEIVER
         self._drawn: Path | None = None
         self._placed: dict[str, str] = {}
@@ -83,6 +82,11 @@ class PathsStage(OneResultStage[PathResult]):
         self.probes.changed.connect(self._show_view)
         self.form.file_wanted.connect(self.actions.choose_file)
         self._turn_view()
+
+    @property
+    def sweep(self) -> SweepResult | None:
+        """Overshoot against the chosen resistor, where one is chosen."""
+        return self.more.small
 
     # ---- views, each made when it is first looked at
 
@@ -165,7 +169,6 @@ class PathsStage(OneResultStage[PathResult]):
         self.surface.title.setText(path.name)
         self.surface.remark.setText(self._remark(path))
         if self._result_of != path.id:
-            self.sweep = None
             self.watched = RECEIVER
             self.more.forget()
         if selection.element in path.receivers:

@@ -229,7 +229,8 @@ class SweepView(QWidget):
 
     def _worst_variant(self, result: SweepResult, at: int) -> int:
         """The variant that overshoots most there: the one to look at."""
-        return int(np.nanargmax(np.nan_to_num(result.measures[0, :, at, 0], nan=np.inf)))
+        overshoot = result.measures[0, :, at, 0]
+        return int(np.argmax(np.where(np.isnan(overshoot), np.inf, overshoot)))
 
     def _unit(self, s: Sweepable) -> tuple[float, str]:
         unit = format_si(s.high, s.dimension).split(" ")[1]

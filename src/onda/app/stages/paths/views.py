@@ -16,6 +16,7 @@ from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.stages.paths.scale import LEFT, RIGHT, Probes, RouteMap
 from onda.app.theme import Look
 from onda.engine.circuits.bounces import Bounce
+from onda.project.model import MEASURE_DIMENSIONS
 from onda.project.quantities import format_si
 from onda.studies.margins import MEASURE_TITLES, State
 from onda.studies.path import PathResult
@@ -224,12 +225,6 @@ _SHOWN = (
     "overshoot", "undershoot", "ring_back", "reversal", "settling", "edge_time", "slew", "delay",
     "first_delay", "last_delay", "flight_time", "over_area", "under_area", "pulse_width", "duty",
 )  # fmt: skip
-_DIMENSION = {
-    "overshoot": "voltage", "undershoot": "voltage", "ring_back": "voltage", "reversal": "voltage",
-    "settling": "time", "edge_time": "time", "slew": "slew", "delay": "time", "first_delay": "time",
-    "last_delay": "time", "flight_time": "time", "over_area": "voltage time",
-    "under_area": "voltage time", "pulse_width": "time", "duty": "ratio",
-}  # fmt: skip
 
 
 class MeasuresView(QWidget):
@@ -293,7 +288,7 @@ class MeasuresView(QWidget):
                 state = states.get((measure, r.id))
                 # A mark as well as a colour.
                 mark = {State.FAILS: " ×", State.TIGHT: " !"}.get(state or State.UNKNOWN, "")
-                cells.append(format_si(value, _DIMENSION[measure]) + mark)
+                cells.append(format_si(value, MEASURE_DIMENSIONS[measure]) + mark)
                 if state in inks:
                     colors.append((k + 1, inks[state]))
             if any(c not in ("– ", "–") for c in cells[1:]):
