@@ -413,3 +413,15 @@ def test_limits_are_typed_on_measures(window: MainWindow) -> None:
     assert "Ring-back" not in {m.title for m in window.strip.margins}
     window.undo()
     assert "ring_back-clk-ref" in {r.id for r in window.document.project.requirements}
+
+
+def test_a_load_ahead_of_all_line_is_watched_like_any_other(window: MainWindow) -> None:
+    paths = look_at(window, "clk-two", element="Rs")
+    paths.ribbon.insert_wanted.emit("load")
+    assert window.settle()
+    made = window.selection.element
+    assert paths.watched == made
+    assert paths.surface.problem.text() == ""
+    assert paths.receiver.id == made
+    assert len(paths.route.spans) == 1
+    assert not window.grab().isNull()

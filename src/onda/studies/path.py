@@ -197,6 +197,7 @@ def _run(inputs: PathInputs, control: Control) -> PathResult:
     control.progress(0.85)
     harmonics, along, out = _harmonics(run, places, piece)
     lines = [s.z for s in built.spans if s.kind == "trace"] or [s.z for s in built.spans if s.z]
+    first_piece = (next(k for k in built.piece_span if k >= 0),)
     drive = _driver_current(run, solution)
     pad = solution.node(built.driver.pin)
     source = (
@@ -220,7 +221,8 @@ def _run(inputs: PathInputs, control: Control) -> PathResult:
                 name=end.name,
                 delay=end.delay,
                 row=end.row,
-                route=built.routes[end.id],
+                # A receiver ahead of all line is looked at along the first piece.
+                route=built.routes[end.id] or first_piece,
                 pin=at_shown(solution.node(end.pin)),
                 die=at_shown(solution.node(end.die)),
                 low=float(run.lows[end.die]),
