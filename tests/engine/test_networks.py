@@ -11,13 +11,9 @@ from onda.engine.lines import lossless_line
 from onda.engine.networks.algebra import (
     cascade,
     deembed,
-    intra_pair_skew,
     passivity,
     reciprocity,
-    renormalise,
     s_to_t,
-    s_to_y,
-    s_to_z,
     t_to_s,
 )
 from onda.engine.networks.channel_figures import (
@@ -28,6 +24,16 @@ from onda.engine.networks.channel_figures import (
     noise_weight,
 )
 from onda.engine.networks.mixed_mode import mixed_mode
+from onda.engine.networks.parameters import (
+    abcd_to_s,
+    renormalise,
+    s_to_abcd,
+    s_to_y,
+    s_to_z,
+    y_to_s,
+    z_to_s,
+)
+from onda.engine.networks.skew import intra_pair_skew
 from onda.errors import NotPhysical
 
 F = np.linspace(1e8, 1e10, 25)

@@ -21,6 +21,7 @@ from onda.verification import (
     topic_nonlinear,
     topic_section,
     topic_section_loss,
+    topic_tdr,
 )
 
 __all__ = ["Comparison", "compare", "compute_file", "public_files", "read_case_file"]
@@ -34,6 +35,7 @@ TOPICS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "coupled": topic_coupled.compute,
     "network_ops": topic_network_ops.compute,
     "icn": topic_icn.compute,
+    "tdr": topic_tdr.compute,
 }
 
 
@@ -118,6 +120,9 @@ def compare(data: dict[str, Any], answers: dict[str, Any]) -> Iterator[Compariso
             if name == "signals" or isinstance(wanted, str):
                 continue
             got = answer["outputs"].get(name)
+            if data["topic"] == "tdr" and name in ("true_profile", "lumped"):
+                yield from _judge_places(name, wanted, got, case)
+                continue
             error, allowed, unit = _judge(data["topic"], name, wanted, got, case)
             yield Comparison(answer["id"], name, error, allowed, unit)
 
@@ -143,6 +148,9 @@ def _judge(
         relative = float(np.max(np.abs(b - a) / np.maximum(np.abs(a), 1e-300)))
         key = "L_gate_rel" if name.startswith("L_") else "R_gate_rel"
         return relative, tolerance[key], "rel"
+    if topic == "tdr":
+        relative = float(np.max(np.abs(b - a) / np.maximum(np.abs(a), 1e-300)))
+        return _judge_tdr(name, error, relative, tolerance)
     if topic == "lattice":
         return error, tolerance["abs_volt"], "V"
     if topic == "nonlinear":
@@ -155,6 +163,38 @@ def _judge(
     if topic == "coupled":
         return _judge_coupled(name, error, size, tolerance)
     return _judge_lossy(name, error, size, tolerance)
+
+
+def _judge_places(name: str, wanted: Any, got: Any, case: dict[str, Any]) -> Iterator[Comparison]:
+    """Compare what was found along the line: section by section, lump by lump."""
+    tolerance, id_ = case["tolerance"], case["id"]
+    if name == "true_profile":
+        for key, value in wanted.items():
+            error, allowed, unit = _judge("tdr", key, value, got.get(key), case)
+            yield Comparison(id_, f"true {key}", error, allowed, unit)
+        return
+    if [w["type"] for w in wanted] != [g["type"] for g in got]:
+        yield Comparison(id_, "lumped", math.nan, 0.0, "")
+        return
+    for k, (w, g) in enumerate(zip(wanted, got, strict=True)):
+        allowed = tolerance["lumped_value_rel"]
+        for key in ("value", "excess_integral_of_peeled_profile"):
+            error = abs(g[key] / w[key] - 1.0)
+            yield Comparison(id_, f"lump {k + 1} {key}", error, allowed, "rel")
+        away = abs(g["one_way_position"] - w["one_way_position"])
+        yield Comparison(id_, f"lump {k + 1} position", away, tolerance["position_abs"], "s")
+
+
+def _judge_tdr(
+    name: str, error: float, relative: float, tolerance: dict[str, float]
+) -> tuple[float, float, str]:
+    if name in ("v_source_end", "rho_plain"):
+        # The reflection is in halves of the step.
+        return error, tolerance["abs_volt"] * (1.0 if name == "v_source_end" else 2.0), "V"
+    if name.startswith("section_one_way"):
+        return error, tolerance["position_abs"], "s"
+    key = "peeled_Z_rel_central_half_of_section" if name == "Z" else "plain_Z_rel"
+    return relative, tolerance[key], "rel"
 
 
 def _levels(extremes: dict[str, dict[str, float]]) -> list[float]:

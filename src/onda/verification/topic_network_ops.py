@@ -7,15 +7,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.networks.algebra import (
-    cascade,
-    deembed,
-    intra_pair_skew,
-    passivity,
-    reciprocity,
-    renormalise,
-)
+from onda.engine.networks.algebra import cascade, deembed, passivity, reciprocity
 from onda.engine.networks.mixed_mode import mixed_mode
+from onda.engine.networks.parameters import renormalise
+from onda.engine.networks.skew import intra_pair_skew
 from onda.errors import InputError
 from onda.verification.complex_pairs import from_pairs, to_pairs
 

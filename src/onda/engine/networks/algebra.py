@@ -1,4 +1,4 @@
-"""Algebra of scattering matrices with real references: cascade, de-embed, renormalise, judge.
+"""Algebra of 2k-ports in a row: transfer matrices, cascade, de-embed; what a network gains.
 
 References
 ----------
@@ -16,13 +16,9 @@ from onda.errors import NotPhysical
 __all__ = [
     "cascade",
     "deembed",
-    "intra_pair_skew",
     "passivity",
     "reciprocity",
-    "renormalise",
     "s_to_t",
-    "s_to_y",
-    "s_to_z",
     "t_to_s",
 ]
 
@@ -91,39 +87,6 @@ def deembed(
     return t_to_s(t)
 
 
-def renormalise(s: ComplexArray, old: float | FloatArray, new: float | FloatArray) -> ComplexArray:
-    """The same network on other real references, one or one for each port, ohm."""
-    n = s.shape[-1]
-    z_old = np.broadcast_to(np.asarray(old, dtype=float), (n,))
-    z_new = np.broadcast_to(np.asarray(new, dtype=float), (n,))
-    if (z_old <= 0).any() or (z_new <= 0).any():
-        raise NotPhysical("reference", "0 or below", "above 0 ohm")
-    # Through power waves alone, so that a plain connection without Z or Y poses no question.
-    rho = np.diag((z_new - z_old) / (z_new + z_old))
-    scale = np.diag(2.0 * np.sqrt(z_old * z_new) / (z_old + z_new))
-    back = np.diag(1.0 / np.diag(scale))
-    eye = np.eye(n)
-    return np.asarray(back @ (s - rho) @ np.linalg.inv(eye - rho @ s) @ scale)
-
-
-def s_to_z(s: ComplexArray, reference: float) -> ComplexArray:
-    """Impedance matrix, ohm; raise `NotPhysical` where there is none."""
-    eye = np.eye(s.shape[-1])
-    try:
-        return np.asarray(reference * np.linalg.solve(eye - s, eye + s))
-    except np.linalg.LinAlgError as error:
-        raise NotPhysical("network", "no impedance matrix", "not a plain connection") from error
-
-
-def s_to_y(s: ComplexArray, reference: float) -> ComplexArray:
-    """Admittance matrix, S; raise `NotPhysical` where there is none."""
-    eye = np.eye(s.shape[-1])
-    try:
-        return np.asarray(np.linalg.solve(eye + s, eye - s) / reference)
-    except np.linalg.LinAlgError as error:
-        raise NotPhysical("network", "no admittance matrix", "not a plain connection") from error
-
-
 def passivity(s: ComplexArray) -> FloatArray:
     """Largest singular value (f,); above 1 the network makes energy there."""
     return np.asarray(np.linalg.svd(s, compute_uv=False).max(axis=-1))
@@ -132,14 +95,3 @@ def passivity(s: ComplexArray) -> FloatArray:
 def reciprocity(s: ComplexArray) -> FloatArray:
     """Largest difference between S and its transpose (f,)."""
     return np.asarray(np.abs(s - s.transpose(0, 2, 1)).max(axis=(1, 2)))
-
-
-def intra_pair_skew(frequency: FloatArray, h_p: ComplexArray, h_n: ComplexArray) -> FloatArray:
-    """Delay of the n output against the p output under a differential drive (f,), s.
-
-    Parameters
-    ----------
-    h_p, h_n : (f,) S31 - S32 and S42 - S41, the inverted output taken back to positive
-    """
-    phase = np.unwrap(np.angle(h_p / h_n))
-    return np.asarray(phase / (2.0 * np.pi * frequency))
