@@ -25,13 +25,9 @@ from onda.engine.networks.channel_figures import (
 )
 from onda.engine.networks.mixed_mode import mixed_mode
 from onda.engine.networks.parameters import (
-    abcd_to_s,
     renormalise,
-    s_to_abcd,
     s_to_y,
     s_to_z,
-    y_to_s,
-    z_to_s,
 )
 from onda.engine.networks.skew import intra_pair_skew
 from onda.errors import NotPhysical

@@ -16,9 +16,10 @@ from numpy.typing import NDArray
 
 from onda.errors import NotPhysical
 
-__all__ = ["mixed_mode"]
+__all__ = ["mixed_mode", "single_ended"]
 
 ComplexArray = NDArray[np.complex128]
+FloatArray = NDArray[np.float64]
 
 
 def mixed_mode(s: ComplexArray, pairs: Sequence[tuple[int, int]]) -> ComplexArray:
@@ -32,7 +33,12 @@ def mixed_mode(s: ComplexArray, pairs: Sequence[tuple[int, int]]) -> ComplexArra
     ------
     NotPhysical : a port is named twice or does not exist
     """
-    n = s.shape[-1]
+    turn = _turn(s.shape[-1], pairs)
+    return np.asarray(turn @ s @ turn.T)
+
+
+def _turn(n: int, pairs: Sequence[tuple[int, int]]) -> FloatArray:
+    """Rows: differential ports, common ones, single ones; an orthogonal matrix."""
     named = [p for pair in pairs for p in pair]
     if len(set(named)) != len(named) or not all(0 <= p < n for p in named):
         raise NotPhysical("pairs", tuple(pairs), f"each of the ports 0 to {n - 1} at most once")
@@ -44,4 +50,10 @@ def mixed_mode(s: ComplexArray, pairs: Sequence[tuple[int, int]]) -> ComplexArra
     turn[: 2 * k] /= np.sqrt(2.0)
     for row, single in enumerate(sorted(set(range(n)) - set(named))):
         turn[2 * k + row, single] = 1.0
-    return np.asarray(turn @ s @ turn.T)
+    return turn
+
+
+def single_ended(s: ComplexArray, pairs: Sequence[tuple[int, int]]) -> ComplexArray:
+    """What `mixed_mode` was made from: the inverse of the same turn."""
+    turn = _turn(s.shape[-1], pairs)
+    return np.asarray(turn.T @ s @ turn)

@@ -169,4 +169,4 @@ def even_grid(
         out[above] = extrapolated(frequency, s, grid[above])
         notes.append(f"above {frequency[-1] / 1e9:.4g} GHz by the loss law of the upper half")
     out[0] = out[0].real
-    return Resampled(grid, out, tuple(notes))
+    return Resampled(np.asarray(grid, dtype=np.float64), out, tuple(notes))

@@ -87,7 +87,8 @@ def impulse_response(
     shaped = h * edge.spectrum(frequency) * np.exp(-2j * np.pi * frequency * lead * dt)
     # A band that ends at the Nyquist point of its own grid holds that point once, not twice.
     response = np.fft.irfft(shaped, n=samples)
-    return (np.arange(samples) - lead) * dt, np.asarray(response)
+    time = np.asarray((np.arange(samples) - lead) * dt, dtype=np.float64)
+    return time, np.asarray(response)
 
 
 def step_response(
