@@ -1,4 +1,4 @@
-"""Touchstone as written and read back, public files with their truth, large and mixed-mode files."""
+"""Touchstone written and read back, public files, large and mixed-mode ones, HDF5."""
 
 from __future__ import annotations
 
@@ -158,7 +158,7 @@ def test_a_large_file_is_read_in_pieces_as_in_one() -> None:
     file = read_touchstone(text, "x.s12p")
     assert np.abs(file.data - s).max() < 1e-11
     broken = text[:-40]
-    with pytest.raises(InputError, match="line 1[0-9]{5}: .*not whole points"):
+    with pytest.raises(InputError, match=r"line 1[0-9]{5}: .*not whole points"):
         read_touchstone(broken, "x.s12p")
 
 

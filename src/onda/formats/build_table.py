@@ -169,7 +169,7 @@ def layers_from_csv(data: bytes, *, file: str | None = None) -> tuple[BuildLayer
             raise row.error(f"base {base[:20]!r}", "Write above or below.")
 
         def number(column: str, row: object = row) -> float:
-            return row.number(column, math.nan)  # type: ignore[attr-defined, no-any-return]
+            return row.number(column, math.nan)  # type: ignore[attr-defined]
 
         thickness = row.number("thickness")
         if not 0.0 < thickness < 0.05:

@@ -1,4 +1,4 @@
-"""Large networks in HDF5: datasets `frequency` (Hz), `s`, `reference` (ohm), attribute `comments`."""
+"""Large networks in HDF5: `frequency` (Hz), `s`, `reference` (ohm), attribute `comments`."""
 
 from __future__ import annotations
 
@@ -47,7 +47,16 @@ def read_network_hdf5(data: bytes, name: str) -> TouchstoneFile:
             s = np.asarray(file["s"][...], dtype=complex)
             reference = np.asarray(file["reference"][...], dtype=float)
             comments = str(file.attrs.get("comments", ""))
-    except (OSError, KeyError, ValueError, TypeError, RuntimeError, AttributeError) as error:
+    except (
+        OSError,
+        KeyError,
+        ValueError,
+        TypeError,
+        RuntimeError,
+        AttributeError,
+        OverflowError,
+        MemoryError,
+    ) as error:
         raise InputError(
             f"cannot be read as HDF5 ({error})", file=name, remedy="Write it again."
         ) from error
