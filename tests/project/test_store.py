@@ -227,8 +227,8 @@ def test_old_schemas_are_migrated_step_by_step(
         lifted.append(1)
         return data | {"name": "Lifted"}
 
-    monkeypatch.setattr(store, "SCHEMA_VERSION", 4)
-    monkeypatch.setitem(store.MIGRATIONS, 3, lift)
+    monkeypatch.setattr(store, "SCHEMA_VERSION", 5)
+    monkeypatch.setitem(store.MIGRATIONS, 4, lift)
     assert loads(dumps(project)).name == "Lifted"
     assert lifted == [1]
 

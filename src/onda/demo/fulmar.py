@@ -20,7 +20,7 @@ def fulmar_project() -> Project:
 
 def _tree() -> dict[str, Any]:
     return {
-        "schema_version": 3,
+        "schema_version": 4,
         "name": "Fulmar recorder",
         "revision": "rev B",
         "design": {

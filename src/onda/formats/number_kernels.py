@@ -97,7 +97,8 @@ def scan_numbers(
             return count, _INT(first), BAD, noted
         if digits > 18:
             # More than fits: again, keeping the first ones that count.
-            mantissa, shift, kept = np.uint64(0), 0, 0
+            mantissa, shift = np.uint64(0), 0
+            kept: Any = 0
             behind = False
             for q in range(_INT(whole), _INT(k)):
                 d = data[q]

@@ -15,12 +15,14 @@ from onda.project.model import (
     KeptState,
     LineClass,
     Link,
+    Network,
     Path,
     Project,
     Requirement,
     SheetLine,
     ShieldedSection,
 )
+from onda.project.networks import needs_of
 from onda.project.quantities import DIMENSIONS, parse_quantity
 
 __all__ = [
@@ -33,6 +35,7 @@ __all__ = [
     "replace_class",
     "replace_line_object",
     "replace_link",
+    "replace_network",
     "replace_path",
     "require",
     "restore_kept",
@@ -44,7 +47,7 @@ __all__ = [
 ]
 
 _Part = TypeVar("_Part", bound=BaseModel)
-_Listed = TypeVar("_Listed", LineClass, Path, Link)
+_Listed = TypeVar("_Listed", LineClass, Path, Link, Network)
 
 _SHOWN_AT_MOST = 3
 
@@ -80,6 +83,11 @@ def replace_path(project: Project, new: Path) -> Project:
     return with_design(project, paths=_replaced(project.design.paths, new))
 
 
+def replace_network(project: Project, new: Network) -> Project:
+    """Put a changed network in the place of the one with the same id."""
+    return with_design(project, networks=_replaced(project.design.networks, new))
+
+
 def replace_link(project: Project, new: Link) -> Project:
     """Put a changed link in the place of the one with the same id."""
     return with_design(project, links=_replaced(project.design.links, new))
@@ -88,10 +96,11 @@ def replace_link(project: Project, new: Link) -> Project:
 _LISTS: dict[str, tuple[str, ...]] = {
     "lines": ("line_classes", "shielded", "sheet_lines"),
     "paths": ("paths",),
+    "networks": ("networks",),
     "eyes": ("links",),
 }
 """Where the objects of a stage stand in the design."""
-_Object = LineClass | ShieldedSection | SheetLine | Path | Link
+_Object = LineClass | ShieldedSection | SheetLine | Path | Network | Link
 
 
 def objects_of(project: Project, stage: str) -> tuple[_Object, ...]:
@@ -156,9 +165,17 @@ def remove_object(project: Project, stage: str, identifier: str) -> Project:
 
 
 def _user_of(project: Project, stage: str, identifier: str) -> str | None:
+    networks = project.design.networks
+    if stage == "networks":
+        return next((n.name for n in networks if identifier in needs_of(n)), None)
     if stage == "paths":
-        return next((k.name for k in project.design.links if k.path == identifier), None)
+        users = [k.name for k in project.design.links if k.path == identifier]
+        users += [n.name for n in networks if getattr(n.source, "path", "") == identifier]
+        return next(iter(users), None)
     if stage == "lines":
+        for network in networks:
+            if getattr(network.source, "line_class", "") == identifier:
+                return network.name
         for path in project.design.paths:
             used = {
                 getattr(e, name, "") for e in path.all_elements for name in ("line_class", "line")

@@ -19,6 +19,14 @@ from onda.project.build import (
     Stackup,
 )
 from onda.project.line_objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
+from onda.project.networks import (
+    FileSource,
+    LimitPiece,
+    LineSource,
+    Network,
+    PathSource,
+    needs_of,
+)
 from onda.project.paths import (
     Branch,
     Cable,
@@ -46,6 +54,7 @@ from onda.project.quantities import (
 )
 
 __all__ = [
+    "CURVE_MEASURES",
     "MEASURE_DIMENSIONS",
     "SCHEMA_VERSION",
     "Branch",
@@ -65,6 +74,7 @@ __all__ = [
     "LumpedPart",
     "Material",
     "ModelUse",
+    "Network",
     "NetworkPiece",
     "Path",
     "PathElement",
@@ -85,7 +95,7 @@ __all__ = [
     "Via",
 ]
 
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 
 
 class EyeMask(Frozen):
@@ -154,6 +164,7 @@ class Design(Frozen):
     device_files: Annotated[tuple[DeviceFile, ...], Field(max_length=MANY)] = ()
     paths: Annotated[tuple[Path, ...], Field(max_length=MANY)]
     links: Annotated[tuple[Link, ...], Field(max_length=MANY)]
+    networks: Annotated[tuple[Network, ...], Field(max_length=MANY)] = ()
 
     @model_validator(mode="after")
     def _references(self) -> Design:
@@ -164,6 +175,7 @@ class Design(Frozen):
             ("device file", self.device_files),
             ("path", self.paths),
             ("link", self.links),
+            ("network", self.networks),
         )
         for label, items in listed:
             check_unique(label, (item.id for item in items))
@@ -177,6 +189,7 @@ class Design(Frozen):
                 raise ValueError(f"section {section.id}: there is no material {missing!r}")
         self._check_classes()
         self._check_paths()
+        self._check_networks()
         return self
 
     def _check_classes(self) -> None:
@@ -230,6 +243,47 @@ class Design(Frozen):
         }:
             raise ValueError(f"{where}: there is no file {element.file!r}")
 
+    def _check_networks(self) -> None:
+        made: set[str] = set()
+        known = {n.id: n for n in self.networks}
+        for network in self.networks:
+            source, where = network.source, f"network {network.id}"
+            if isinstance(source, FileSource) and source.file not in {
+                f.id for f in self.device_files
+            }:
+                raise ValueError(f"{where}: there is no file {source.file!r}")
+            if isinstance(source, PathSource) and source.path not in {p.id for p in self.paths}:
+                raise ValueError(f"{where}: there is no path {source.path!r}")
+            if isinstance(source, LineSource):
+                line_class = next((c for c in self.line_classes if c.id == source.line_class), None)
+                if line_class is None or line_class.trace_on(source.layer) is None:
+                    raise ValueError(
+                        f"{where}: class {source.line_class!r} is not routed on {source.layer!r}"
+                    )
+                if line_class.kind == "group":
+                    raise ValueError(f"{where}: {source.line_class!r} is a group, not one line")
+            for needed in needs_of(network):
+                if needed not in known:
+                    raise ValueError(f"{where}: there is no network {needed!r}")
+            self._check_loop(network, known, made)
+
+    def _check_loop(self, network: Network, known: dict[str, Network], made: set[str]) -> None:
+        """Nothing may be made of itself."""
+
+        def walk(at: str, above: tuple[str, ...]) -> None:
+            if at in above:
+                raise ValueError(f"network {at} is made of itself")
+            if at not in made and at in known:
+                for needed in needs_of(known[at]):
+                    walk(needed, (*above, at))
+                made.add(at)
+
+        walk(network.id, ())
+
+    def network(self, identifier: str) -> Network:
+        """The network of that id."""
+        return find(self.networks, identifier)
+
     def line_class(self, identifier: str) -> LineClass:
         """The line class of that id."""
         return find(self.line_classes, identifier)
@@ -274,7 +328,33 @@ Measure = Literal[
     "jitter_pp",
     "mask_growth",
     "worst_height",
+    "insertion",
+    "return",
+    "return_common",
+    "conversion",
+    "near_end",
+    "far_end",
+    "power_sum",
+    "passivity",
+    "reciprocity",
+    "causality",
+    "pair_skew",
+    "lane_skew",
+    "icn",
+    "ild",
+    "profile_low",
+    "profile_high",
 ]
+CURVE_MEASURES = (
+    "insertion",
+    "return",
+    "return_common",
+    "conversion",
+    "near_end",
+    "far_end",
+    "power_sum",
+)
+"""Measures of a network at every frequency, dB; their limits hold over ranges."""
 MEASURE_DIMENSIONS: dict[str, str] = {
     "impedance": "resistance",
     "loss": "loss",
@@ -298,6 +378,16 @@ MEASURE_DIMENSIONS: dict[str, str] = {
     "jitter_pp": "unit interval",
     "mask_growth": "ratio",
     "worst_height": "voltage",
+    **dict.fromkeys(CURVE_MEASURES, "loss"),
+    "passivity": "ratio",
+    "reciprocity": "ratio",
+    "causality": "ratio",
+    "pair_skew": "time",
+    "lane_skew": "time",
+    "icn": "voltage",
+    "ild": "loss",
+    "profile_low": "resistance",
+    "profile_high": "resistance",
 }
 
 
@@ -305,13 +395,14 @@ class Requirement(Frozen):
     """A limit on one measured quantity of one object, with where it comes from."""
 
     id: Identifier
-    stage: Literal["lines", "paths", "eyes"]
+    stage: Literal["lines", "paths", "networks", "eyes"]
     subject: Identifier
     layer: Identifier | None = None
     receiver: Identifier | None = None
     measure: Measure
     at_least: Quantity | None = None
     at_most: Quantity | None = None
+    ranges: Annotated[tuple[LimitPiece, ...], Field(max_length=60)] = ()
     source: Text = ""
 
     @model_validator(mode="before")
@@ -330,7 +421,9 @@ class Requirement(Frozen):
 
     @model_validator(mode="after")
     def _some_limit(self) -> Requirement:
-        if self.at_least is None and self.at_most is None:
+        if self.ranges and self.measure not in CURVE_MEASURES:
+            raise ValueError(f"requirement {self.id}: {self.measure} is no curve")
+        if self.at_least is None and self.at_most is None and not self.ranges:
             raise ValueError(f"requirement {self.id} has no limit")
         if self.at_least and self.at_most and self.at_least.si >= self.at_most.si:
             raise ValueError(f"requirement {self.id}: its limits leave no room")
@@ -350,7 +443,7 @@ class KeptState(Frozen):
 class Project(Frozen):
     """One board."""
 
-    schema_version: Literal[3] = 3
+    schema_version: Literal[4] = 4
     name: Name
     revision: Annotated[str, StringConstraints(max_length=40)] = ""
     design: Design
@@ -365,6 +458,7 @@ class Project(Frozen):
         known = {
             "lines": {c.id for c in self.design.line_classes},
             "paths": {p.id for p in self.design.paths},
+            "networks": {n.id for n in self.design.networks},
             "eyes": {link.id for link in self.design.links},
         }
         for requirement in self.requirements:

@@ -42,7 +42,12 @@ def _from_2(tree: dict[str, Any]) -> dict[str, Any]:
     return tree | {"schema_version": 3}
 
 
-MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2}
+def _from_3(tree: dict[str, Any]) -> dict[str, Any]:
+    """Schema 4 adds networks and limits over ranges of frequencies."""
+    return tree | {"schema_version": 4}
+
+
+MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3}
 """From schema n to n + 1, by n. Each takes and returns the plain tree."""
 
 

@@ -18,8 +18,11 @@ from onda.studies.margins import (
     margin_of,
     measure_eye,
     measure_line,
+    measure_network,
     measure_path,
 )
+from onda.studies.network import NETWORK
+from onda.studies.network_inputs import NetworkInputs, network_inputs
 from onda.studies.path import PATH
 from onda.studies.path_inputs import PathInputs, path_inputs
 from onda.studies.runner import StudyRunner
@@ -29,11 +32,16 @@ __all__ = ["STUDIES", "Need", "check_project", "margins_from", "need_of", "needs
 
 _log = logging.getLogger(__name__)
 
-Inputs = ImpedanceInputs | PathInputs | EyeInputs
+Inputs = ImpedanceInputs | PathInputs | NetworkInputs | EyeInputs
 Need = tuple[str, Inputs]
 """A study, by name, and its inputs."""
 
-STUDIES: dict[str, Study[Any, Any]] = {"impedance": IMPEDANCE, "path": PATH, "eye": EYE}
+STUDIES: dict[str, Study[Any, Any]] = {
+    "impedance": IMPEDANCE,
+    "path": PATH,
+    "network": NETWORK,
+    "eye": EYE,
+}
 
 
 def need_of(design: Design, requirement: Requirement) -> Need:
@@ -44,6 +52,8 @@ def need_of(design: Design, requirement: Requirement) -> Need:
         return "impedance", ImpedanceInputs(line_inputs(design, line_class, layer))
     if requirement.stage == "paths":
         return "path", path_inputs(design, design.path(requirement.subject))
+    if requirement.stage == "networks":
+        return "network", network_inputs(design, design.network(requirement.subject))
     return "eye", eye_inputs(design, design.link(requirement.subject))
 
 
@@ -72,6 +82,8 @@ def measured_from(requirement: Requirement, design: Design, result: object) -> M
         return measure_line(result, layer, requirement.measure)  # type: ignore[arg-type]
     if requirement.stage == "paths":
         return measure_path(result, requirement.measure, requirement.receiver)  # type: ignore[arg-type]
+    if requirement.stage == "networks":
+        return measure_network(result, requirement)  # type: ignore[arg-type]
     return measure_eye(result, requirement.measure)  # type: ignore[arg-type]
 
 

@@ -8,10 +8,13 @@ from dataclasses import dataclass
 from enum import Enum
 
 from onda.engine.circuits.receiver_measures import SMALL_IS_BAD
-from onda.project.model import MEASURE_DIMENSIONS, Requirement
+from onda.errors import OndaError
+from onda.project.model import CURVE_MEASURES, MEASURE_DIMENSIONS, Requirement
 from onda.project.quantities import format_si
 from onda.studies.eye import EyeResult
 from onda.studies.impedance import ImpedanceResult
+from onda.studies.network import NetworkResult
+from onda.studies.network_limits import measure_network_figure, worst_of_curve
 from onda.studies.path import PathResult
 
 __all__ = [
@@ -23,6 +26,7 @@ __all__ = [
     "margin_of",
     "measure_eye",
     "measure_line",
+    "measure_network",
     "measure_path",
     "worst",
 ]
@@ -65,16 +69,37 @@ MEASURE_TITLES: dict[str, str] = {
     "jitter_pp": "Jitter, p-p",
     "mask_growth": "Mask grows by",
     "worst_height": "Worst-case height",
+    "insertion": "Through",
+    "return": "Return",
+    "return_common": "Return, common",
+    "conversion": "Conversion",
+    "near_end": "Near-end crosstalk",
+    "far_end": "Far-end crosstalk",
+    "power_sum": "Crosstalk, power sum",
+    "passivity": "Passivity",
+    "reciprocity": "Reciprocity",
+    "causality": "Causality",
+    "pair_skew": "Skew in pair",
+    "lane_skew": "Skew of lanes",
+    "icn": "Crosstalk noise",
+    "ild": "Loss deviation",
+    "profile_low": "Lowest impedance",
+    "profile_high": "Highest impedance",
 }
 
 
 @dataclass(frozen=True, slots=True)
 class Measured:
-    """A measured value, SI, where it was found, and how."""
+    """A measured value, SI, where it was found, and how.
+
+    `low` and `high` are the limits there, where limits change from place to place.
+    """
 
     value: float
     where: str
     how: str
+    low: float | None = None
+    high: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,6 +155,8 @@ def limits_text(margin: Margin) -> str:
         return f"{number} – {format_si(high, dimension)}"
     if high is not None:
         return f"≤ {format_si(high, dimension)}"
+    if low is None:
+        return "over ranges"
     return f"≥ {format_si(low or 0.0, dimension)}"
 
 
@@ -137,6 +164,8 @@ def margin_of(requirement: Requirement, measured: Measured | None, evidence: str
     """Hold one measured value against one requirement."""
     low = requirement.at_least.si if requirement.at_least else None
     high = requirement.at_most.si if requirement.at_most else None
+    if requirement.ranges and measured is not None:
+        low, high = measured.low, measured.high
     value = measured.value if measured else math.nan
     margin, normalised = _distance(value, low, high)
     title = MEASURE_TITLES[requirement.measure]
@@ -164,6 +193,8 @@ def margin_of(requirement: Requirement, measured: Measured | None, evidence: str
 
 
 def _distance(value: float, low: float | None, high: float | None) -> tuple[float, float]:
+    if low is None and high is None:
+        return math.nan, math.nan
     if low is not None and high is not None:
         margin = min(value - low, high - value)
         return margin, margin / (0.5 * (high - low))
@@ -177,6 +208,23 @@ def worst(margins: Iterable[Margin]) -> State:
     """The worst state among margins; unknown where there are none."""
     states = [m.state for m in margins]
     return max(states, key=_SEVERITY.__getitem__) if states else State.UNKNOWN
+
+
+def measure_network(result: NetworkResult, requirement: Requirement) -> Measured:
+    """Hold a network against a requirement, at the frequency where it is nearest to its limit."""
+    if requirement.measure not in CURVE_MEASURES:
+        return Measured(*measure_network_figure(result, requirement.measure))
+    try:
+        found = worst_of_curve(requirement, result)
+    except OndaError as error:
+        return Measured(math.nan, "", str(error))
+    if found is None:
+        return Measured(math.nan, "", "no data in the range of the limit")
+    where = f"at {found.frequency / 1e9:.3g} GHz"
+    curve = f"{found.curve}, " if found.curve else ""
+    how = f"{curve}nearest approach to the limit"
+    low, high = (found.limit, None) if found.at_least else (None, found.limit)
+    return Measured(found.value, where, how, low, high)
 
 
 def measure_line(result: ImpedanceResult, layer: str, measure: str) -> Measured:

@@ -215,7 +215,7 @@ class _Builder:
         knee = 0.35 / self.inputs.edge
         pad, stub, note = 0.0, None, ""
         if isinstance(item, TraceItem):
-            solved = solve_line(item.line, self.inputs.fine)
+            solved = solve_line(item.line, self.inputs.fine, self.inputs.even)
             line, length, z, label = solved.line, item.length, solved.z, item.label
             took, kind = line.delay_per_m(knee) * length, "trace"
         elif isinstance(item, CableItem):

@@ -203,7 +203,8 @@ class PathInputs:
     """Everything a path's waveforms depend on, SI. `fine` False asks for a quick first look.
 
     `line_factor` multiplies the impedance of all lines (for corners); `driving` is the receiver
-    that drives, empty for the driver. The values of the driver are in its linear fields.
+    that drives, empty for the driver. The values of the driver are in its linear fields. `even`
+    takes the even mode of pairs in the place of the differential one, on the same scale.
     """
 
     items: tuple[PathItem, ...]
@@ -219,6 +220,7 @@ class PathInputs:
     driving: str = ""
     line_factor: float = 1.0
     fine: bool = True
+    even: bool = False
 
     @property
     def frequency(self) -> float | None:

@@ -118,8 +118,11 @@ def _middle(result: SectionResult) -> SingleMode:
 
 
 @lru_cache(maxsize=1024)
-def solve_line(inputs: LineInputs, fine: bool = True) -> SolvedLine:
+def solve_line(inputs: LineInputs, fine: bool = True, even: bool = False) -> SolvedLine:
     """Solve a class on a layer: a section, its modes and its transmission line.
+
+    `even` makes the line of a pair that of its even mode, on the scale of the differential one
+    (twice that of a conductor).
 
     `fine` includes the crowding of current by filaments; without it copper is a surface current
     and smooth, for an answer while something is dragged.
@@ -129,9 +132,9 @@ def solve_line(inputs: LineInputs, fine: bool = True) -> SolvedLine:
     losses = resistance(section, result, inputs.resistivity)
     pair = pair_modes(result) if inputs.kind == "pair" else None
     single = None if pair else _middle(result)
-    mode = pair.odd if pair else single
+    mode = (pair.even if even else pair.odd) if pair else single
     assert mode is not None
-    share = _of_mode(inputs, result.c_share)
+    share = _of_mode(inputs, result.c_share, even)
     parts = tuple(
         CapacitancePart(float(c), er[name], dielectrics[name])
         for name, c in zip(result.materials, share, strict=True)
@@ -141,10 +144,10 @@ def solve_line(inputs: LineInputs, fine: bool = True) -> SolvedLine:
         l_ext=mode.inductance,
         capacitance=(*parts, CapacitancePart(air)),
         r_dc=float(losses.r_dc.mean()),
-        k_skin=float(_of_mode(inputs, losses.k_skin)),
+        k_skin=float(_of_mode(inputs, losses.k_skin, even)),
     )
-    smooth = _crowded(inputs, section, base) if fine else base
-    line = _roughened(inputs, smooth, losses)
+    smooth = _crowded(inputs, section, base, even) if fine else base
+    line = _roughened(inputs, smooth, losses, even)
     return SolvedLine(
         section=section,
         result=result,
@@ -157,25 +160,25 @@ def solve_line(inputs: LineInputs, fine: bool = True) -> SolvedLine:
     )
 
 
-def _of_mode(inputs: LineInputs, matrix: FloatArray) -> FloatArray:
+def _of_mode(inputs: LineInputs, matrix: FloatArray, even: bool = False) -> FloatArray:
     """What the signal's mode sees of matrices (..., n, n)."""
     if inputs.kind == "pair":
-        return odd_even(matrix)[0]
+        return odd_even(matrix)[int(even)]
     k = matrix.shape[-1] // 2
     return np.asarray(matrix[..., k, k])
 
 
-def _crowded(inputs: LineInputs, section: CrossSection, surface: Line) -> Line:
+def _crowded(inputs: LineInputs, section: CrossSection, surface: Line, even: bool) -> Line:
     """The line with R(f) and L(f) from filaments in the place of the surface current."""
     frequency, z, r_dc = _copper_of(
         section.conductors, section.planes, inputs.resistivity, *inputs.plane_copper
     )
     in_mode = (
-        odd_even(z.real)[0] + 1j * odd_even(z.imag)[0]
+        odd_even(z.real)[int(even)] + 1j * odd_even(z.imag)[int(even)]
         if inputs.kind == "pair"
         else z[:, z.shape[1] // 2, z.shape[2] // 2]
     )
-    fit = fit_ladder(frequency, in_mode, float(_of_mode(inputs, r_dc)), surface.k_skin)
+    fit = fit_ladder(frequency, in_mode, float(_of_mode(inputs, r_dc, even)), surface.k_skin)
     return replace(surface, r_dc=fit.r_dc, k_skin=0.0, ladders=(fit.ladder,))
 
 
@@ -192,7 +195,7 @@ def _copper_of(
     return copper_impedance(section, resistivity, plane_below=below, plane_above=above)
 
 
-def _roughened(inputs: LineInputs, smooth: Line, losses: Resistance) -> Line:
+def _roughened(inputs: LineInputs, smooth: Line, losses: Resistance, even: bool) -> Line:
     rough = inputs.rough
     if rough.model == "smooth":
         return smooth
@@ -201,7 +204,7 @@ def _roughened(inputs: LineInputs, smooth: Line, losses: Resistance) -> Line:
     for name, rz in _faces(rough).items():
         share = losses.k_by_surface.get(name)
         if rz > 0 and share is not None:
-            k = float(_of_mode(inputs, share))
+            k = float(_of_mode(inputs, share, even))
             if k > 0:
                 ladders.append(rough_ladder(k, make(rz), inputs.resistivity))
     return replace(smooth, ladders=(*smooth.ladders, *_joined(ladders)))

@@ -16,7 +16,16 @@ from numpy.typing import ArrayLike, NDArray
 
 from onda.errors import NotPhysical
 
-__all__ = ["abcd_to_s", "renormalise", "s_to_abcd", "s_to_y", "s_to_z", "y_to_s", "z_to_s"]
+__all__ = [
+    "abcd_to_s",
+    "hybrid_to_s",
+    "renormalise",
+    "s_to_abcd",
+    "s_to_y",
+    "s_to_z",
+    "y_to_s",
+    "z_to_s",
+]
 
 ComplexArray = NDArray[np.complex128]
 
@@ -84,6 +93,29 @@ def y_to_s(admittance: ComplexArray, reference: ArrayLike) -> ComplexArray:
     upper = eye - np.diag(z.conj()) @ admittance
     made = upper @ np.linalg.inv(eye + np.diag(z) @ admittance)
     return np.asarray(made * half[None, :] / half[:, None])
+
+
+def hybrid_to_s(data: ComplexArray, kind: str, reference: ArrayLike) -> ComplexArray:
+    """Scattering matrix of a two-port's hybrid matrix (f, 2, 2), `kind` "H" or "G".
+
+    H: (V1, I2) = H (I1, V2); G: (I1, V2) = G (V1, I2). Real references.
+    """
+    if data.shape[-1] != 2 or kind not in ("H", "G"):
+        raise NotPhysical("hybrid matrix", f"{kind} of {data.shape[-1]} ports", "H or G of 2 ports")
+    root = np.sqrt(_references(reference, 2).real)
+    one = np.ones(len(data), dtype=complex)
+    none = np.zeros_like(one)
+    a, b, c, d = (data[:, i, j] for i, j in ((0, 0), (0, 1), (1, 0), (1, 1)))
+
+    def rows(*entries: ComplexArray) -> ComplexArray:
+        return np.stack([np.stack(entries[:2], -1), np.stack(entries[2:], -1)], -2)
+
+    if kind == "H":
+        volts, amps = rows(one, -b, none, -d), rows(-a, none, -c, one)
+    else:
+        volts, amps = rows(-a, none, -c, one), rows(one, -b, none, -d)
+    ahead, back = volts * root + amps / root, volts * root - amps / root
+    return -_solved(back, ahead, "scattering")
 
 
 def s_to_abcd(s: ComplexArray, reference: ArrayLike) -> ComplexArray:

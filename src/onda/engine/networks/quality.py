@@ -73,13 +73,15 @@ class Quality:
 
     Attributes
     ----------
+    frequency : (f,) Hz of the curves
     passivity, reciprocity, causality : percent
     gain : (f,) largest singular value; unlike : (f,) largest |S_ij - S_ji|;
         against : (f,) largest share of turning the wrong way
     points_per_turn : points in the quickest full turn of any phase; fewer than 4 is too few
-    delay : s, longest of any entry; first, last : Hz; step : Hz, the largest one
+    delay : s, longest of any entry; step : Hz, the largest one
     """
 
+    frequency: FloatArray
     passivity: float
     reciprocity: float
     causality: float
@@ -88,10 +90,17 @@ class Quality:
     against: FloatArray
     points_per_turn: float
     delay: float
-    first: float
-    last: float
     step: float
-    points: int
+
+    @property
+    def first(self) -> float:
+        """Lowest frequency, Hz."""
+        return float(self.frequency[0])
+
+    @property
+    def last(self) -> float:
+        """Highest frequency, Hz."""
+        return float(self.frequency[-1])
 
     @property
     def worst_gain(self) -> float:
@@ -119,6 +128,7 @@ def quality_of(frequency: FloatArray, s: ComplexArray) -> Quality:
     # Echoes go forth and back: the data must follow twice the way through.
     turn = 1.0 / (2.0 * delay * step) if delay > 0 and step > 0 else float("inf")
     return Quality(
+        np.asarray(frequency, dtype=float),
         _percent(passive),
         _percent(unequal),
         causal,
@@ -127,8 +137,5 @@ def quality_of(frequency: FloatArray, s: ComplexArray) -> Quality:
         against,
         turn,
         delay,
-        float(frequency[0]),
-        float(frequency[-1]),
         step,
-        len(frequency),
     )

@@ -1,0 +1,161 @@
+"""Networks: S-parameters from a file or from another stage, how their ports stand, and chains."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, field_validator, model_validator
+
+from onda.errors import InputError
+from onda.project.base import Frozen, Identifier, Name, Text, check_unique, default_of
+from onda.project.formula import read_formula
+from onda.project.quantities import DataRate, Frequency, Length, Resistance, Time
+
+__all__ = [
+    "ChainPiece",
+    "ChainSource",
+    "FileSource",
+    "HalfSource",
+    "LimitPiece",
+    "LineSource",
+    "Network",
+    "PathSource",
+    "Remedy",
+    "Source",
+    "needs_of",
+]
+
+Remedy = Literal["passive", "reciprocal", "causal"]
+
+
+class FileSource(Frozen):
+    """A file on the shelf."""
+
+    kind: Literal["file"] = "file"
+    file: Identifier
+
+
+class LineSource(Frozen):
+    """A piece of a line class; a pair has four ports."""
+
+    kind: Literal["line"] = "line"
+    line_class: Identifier
+    layer: Identifier
+    length: Length
+
+
+class PathSource(Frozen):
+    """A path from the pad of its driver to the die of its last receiver; a pair differentially."""
+
+    kind: Literal["path"] = "path"
+    path: Identifier
+
+
+class HalfSource(Frozen):
+    """Half of a measurement of two fixtures end to end."""
+
+    kind: Literal["half"] = "half"
+    of: Identifier
+    side: Literal["left", "right"] = "left"
+
+
+class ChainPiece(Frozen):
+    """A network in a chain.
+
+    `turned` swaps left and right; `removed` takes it away (de-embeds) instead of adding it; `wires`
+    says to which left port of the next piece each right port goes, counted from the top, from 0;
+    empty is straight through.
+    """
+
+    id: Identifier
+    network: Identifier
+    turned: bool = False
+    removed: bool = False
+    wires: Annotated[tuple[Annotated[int, Field(ge=0, le=999)], ...], Field(max_length=200)] = ()
+
+    @field_validator("wires")
+    @classmethod
+    def _one_to_one(cls, value: tuple[int, ...]) -> tuple[int, ...]:
+        if sorted(value) != list(range(len(value))):
+            raise ValueError("each port takes one wire")
+        return value
+
+
+class ChainSource(Frozen):
+    """Networks laid end to end."""
+
+    kind: Literal["chain"] = "chain"
+    pieces: Annotated[tuple[ChainPiece, ...], Field(min_length=1, max_length=40)]
+
+    @model_validator(mode="after")
+    def _unique(self) -> ChainSource:
+        check_unique("piece", (p.id for p in self.pieces))
+        return self
+
+
+Source = Annotated[
+    FileSource | LineSource | PathSource | HalfSource | ChainSource, Field(discriminator="kind")
+]
+
+
+class Network(Frozen):
+    """A network as it is to be read.
+
+    `lane` "pair": ports go by twos, P and N. `order` are the ports of the file, from 1: the left
+    ones lane by lane (P, N), then the right ones alike; empty takes them as they come. `remedies`
+    are applied to what was read, in their order; the source stays as it is. `reference` is what all
+    ports are renormalised to. `rise` is the 20 to 80 percent time of the edge for views in time,
+    None the fastest that the data carry.
+    """
+
+    id: Identifier
+    name: Name
+    note: Text = ""
+    source: Source
+    lane: Literal["single", "pair"] = "pair"
+    order: Annotated[tuple[Annotated[int, Field(ge=1, le=999)], ...], Field(max_length=400)] = ()
+    remedies: Annotated[tuple[Remedy, ...], Field(max_length=3)] = ()
+    reference: Resistance = default_of("50 ohm", "resistance")
+    rise: Time | None = None
+    rate: DataRate | None = None
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Network:
+        if sorted(self.order) != list(range(1, len(self.order) + 1)):
+            raise ValueError(f"network {self.id}: each port stands once in the order")
+        if len(set(self.remedies)) != len(self.remedies):
+            raise ValueError(f"network {self.id}: a remedy is there twice")
+        return self
+
+
+class LimitPiece(Frozen):
+    """A limit over a range of frequencies: formulas in dB of f in GHz, one of them or both."""
+
+    start: Frequency
+    stop: Frequency
+    at_least: Annotated[str, Field(max_length=300)] = ""
+    at_most: Annotated[str, Field(max_length=300)] = ""
+
+    @model_validator(mode="after")
+    def _readable(self) -> LimitPiece:
+        if not self.stop.si > self.start.si:
+            raise ValueError("a limit must end above where it starts")
+        if not (self.at_least.strip() or self.at_most.strip()):
+            raise ValueError("a limit needs a formula")
+        for text in (self.at_least, self.at_most):
+            if text.strip():
+                try:
+                    read_formula(text)
+                except InputError as error:
+                    raise ValueError(str(error)) from error
+        return self
+
+
+def needs_of(network: Network) -> tuple[str, ...]:
+    """Other networks that a network is made of."""
+    source = network.source
+    if isinstance(source, HalfSource):
+        return (source.of,)
+    if isinstance(source, ChainSource):
+        return tuple(p.network for p in source.pieces)
+    return ()
