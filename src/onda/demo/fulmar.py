@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from onda.demo import fulmar_build, fulmar_paths
+from onda.demo import fulmar_build, fulmar_networks, fulmar_paths
 from onda.demo.fulmar_paths import trace as _trace
 from onda.demo.fulmar_paths import via as _via
 from onda.project.model import Project
@@ -29,7 +29,7 @@ def _tree() -> dict[str, Any]:
             "line_classes": fulmar_build.classes(),
             "shielded": fulmar_build.shielded(),
             "sheet_lines": fulmar_build.sheet_lines(),
-            "device_files": fulmar_paths.device_files(),
+            "device_files": [*fulmar_paths.device_files(), *fulmar_networks.files()],
             "paths": [
                 _sample_clock(),
                 fulmar_paths.split_clock(),
@@ -40,6 +40,7 @@ def _tree() -> dict[str, Any]:
                 _lane_path(),
             ],
             "links": [_lane_link()],
+            "networks": fulmar_networks.networks(),
         },
         "requirements": _requirements(),
         "kept": [],
@@ -192,6 +193,7 @@ def _requirements() -> list[dict[str, Any]]:
         *_clock_limits("clk-adc", "2.8 ns", "0.70 ns"),
         *_clock_limits("clk-ref", "3.0 ns", "0.90 ns"),
         *fulmar_paths.requirements(),
+        *fulmar_networks.requirements(),
         _limit("width-jl0", "eyes", "jl0", "eye_width", at_least="0.60 UI"),
         _limit("height-jl0", "eyes", "jl0", "eye_height", at_least="180 mV"),
         _limit("jitter-jl0", "eyes", "jl0", "jitter_pp", at_most="0.30 UI"),

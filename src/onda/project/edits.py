@@ -208,6 +208,10 @@ def set_limit(project: Project, requirement: str, typed: str) -> Project:
     A number without a unit takes that of the limit it replaces, or of the range's other end.
     """
     old = next(r for r in project.requirements if r.id == requirement)
+    if old.ranges:
+        raise InputError(
+            "this limit runs over ranges of frequencies", remedy="Change it in the view Limits."
+        )
     dimension = MEASURE_DIMENSIONS[old.measure]
     present = old.at_most or old.at_least
     unit = present.text.split(" ", 1)[-1] if present else None

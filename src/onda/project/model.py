@@ -412,11 +412,14 @@ class Requirement(Frozen):
         if not isinstance(data, dict) or data.get("measure") not in MEASURE_DIMENSIONS:
             return data
         dimension = MEASURE_DIMENSIONS[data["measure"]]
-        read = {
+        read: dict[str, Any] = {
             name: read_quantity(data[name], dimension)
             for name in ("at_least", "at_most")
             if data.get(name) is not None
         }
+        if isinstance(data.get("ranges"), list):
+            # What is read here already is plain Python, where a list is no tuple.
+            read["ranges"] = tuple(data["ranges"])
         return data | read
 
     @model_validator(mode="after")

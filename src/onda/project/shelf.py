@@ -38,12 +38,14 @@ def keep(data: bytes) -> str:
 
 @lru_cache(maxsize=1)
 def shipped() -> dict[str, str]:
-    """Hashes of the device files that ship with Onda, by name; they are on the shelf then."""
-    folder = resources.files("onda.data") / "devices"
+    """Hashes of the device and network files that ship with Onda, by name; they are on the shelf then."""
     return {
         entry.name: keep(entry.read_bytes())
-        for entry in sorted(folder.iterdir(), key=lambda e: e.name)
-        if entry.name.endswith((".ibs", ".s2p"))
+        for folder in ("devices", "networks")
+        for entry in sorted(
+            (resources.files("onda.data") / folder).iterdir(), key=lambda e: e.name
+        )
+        if entry.name.endswith((".ibs", ".s2p", ".s4p", ".s8p"))
     }
 
 

@@ -151,13 +151,15 @@ def _curves(built: BuiltNetwork, pair: bool) -> tuple[CurveSet, ...]:
     sides = [("left", k) for k in range(lanes)] + [("right", lanes + k) for k in range(lanes)]
     if ports == 1:
         sides = [("left", 0)]
-    label = (lambda k: f"{k + 1}") if lanes > 1 else (lambda k: "")
     out: list[CurveSet] = []
 
     def add(kind: str, entries: list[tuple[str, ComplexArray]]) -> None:
         if entries:
             names = tuple(" ".join(n.split()) for n, _ in entries)
             out.append(CurveSet(kind, names, np.stack([v for _, v in entries])))
+
+    def label(lane: int) -> str:
+        return f"{lane + 1}" if lanes > 1 else ""
 
     def lane_of(port: int) -> int:
         return port % lanes if lanes else 0
