@@ -80,7 +80,7 @@ def pads(capacitance: list[float]) -> ComplexArray:
 
 
 def mezzanine() -> ComplexArray:
-    """One pair through the connector: pad, body of another impedance, pad; the n leg a bit longer."""
+    """One pair through the connector: pad, body of another impedance, pad; n is a bit longer."""
     body = lossy(43.0, 58.0, loss=0.4)
     return cascade(pads([90e-15, 90e-15]), piece(body, 11e-3), pads([70e-15, 95e-15]))
 

@@ -23,7 +23,8 @@ def test_fulmar_is_complete_and_stable() -> None:
     assert [p.id for p in project.design.paths] == [
         "clk-adc", "clk-two", "clk-chain", "trig", "spi-clk", "clk-ref", "jl0",
     ]  # fmt: skip
-    assert len(design.device_files) == 4
+    assert len(design.device_files) == 11
+    assert len(design.networks) == 13
     assert project.design.links[0].bits == 100_000
     assert project.design.links[0].rate.si == 16.25e9
 

@@ -253,6 +253,9 @@ def test_check_finds_the_seeded_faults_and_nothing_else(
         ("trig", "Step back"),
         ("trig", "Last crossing"),
         ("spi-clk", "Overshoot"),
+        ("board-uplinks", "Highest impedance"),
+        ("hub-card", "Passivity"),
+        ("sensor-cable", "Through"),
     }
     assert all(m.state is not State.UNKNOWN for m in margins)
     assert all(m.evidence for m in margins)

@@ -15,6 +15,7 @@ from onda.app.shell.window import MainWindow
 from onda.app.stages.base import Context, Stage
 from onda.app.stages.eyes import EyesStage
 from onda.app.stages.lines import LinesStage
+from onda.app.stages.networks import NetworksStage
 from onda.app.stages.paths import PathsStage
 from onda.app.stages.stackup import StackupStage
 from onda.project.model import Project
@@ -25,6 +26,7 @@ STAGES_BUILT: list[Callable[[Context], Stage]] = [
     StackupStage,
     LinesStage,
     PathsStage,
+    NetworksStage,
     EyesStage,
 ]
 

@@ -35,7 +35,7 @@ STAGES: tuple[StageInfo, ...] = (
         "Networks",
         "S-parameters from files and from other stages: checked, put in order, joined to a "
         "channel, held against limits in frequency and in time.",
-        False,
+        True,
     ),
     StageInfo("eyes", "Eyes", "The eye at the receiver, with its mask and margins.", True),
     StageInfo(

@@ -125,7 +125,7 @@ def _limit(subject: str, measure: str, **more: Any) -> dict[str, Any]:
 
 
 def _sound(subject: str) -> list[dict[str, Any]]:
-    return [_limit(subject, "passivity", at_least="99 %")]
+    return [_limit(subject, "passivity", at_least="99.9 %")]
 
 
 def requirements() -> list[dict[str, Any]]:
@@ -141,9 +141,7 @@ def requirements() -> list[dict[str, Any]]:
     return [
         _limit("up0-channel", "insertion", ranges=through),
         _limit("up0-channel", "return", ranges=back),
-        _limit(
-            "up0-channel", "conversion", ranges=[_range("50 MHz", "13.28 GHz", at_most="-26")]
-        ),
+        _limit("up0-channel", "conversion", ranges=[_range("50 MHz", "13.28 GHz", at_most="-26")]),
         _limit("up0-channel", "ild", at_most="0.4 dB"),
         _limit("up0-channel", "pair_skew", at_most="2 ps"),
         _limit("up0-channel", "profile_low", at_least="82 ohm"),
@@ -151,13 +149,13 @@ def requirements() -> list[dict[str, Any]]:
         _limit(
             "board-uplinks",
             "near_end",
-            ranges=[_range("50 MHz", "13.28 GHz", at_most="-46 + 10*log10(max(f, 0.5))")],
+            ranges=[_range("50 MHz", "13.28 GHz", at_most="-58 + 10*log10(max(f, 0.5))")],
         ),
         _limit("board-uplinks", "icn", at_most="3 mV"),
         _limit("board-uplinks", "lane_skew", at_most="10 ps"),
         _limit("board-uplinks", "profile_high", at_most="102 ohm"),
         _limit(
-            "mezzanine", "return", ranges=[_range("50 MHz", "13.28 GHz", at_most="-20 + 1.1*f")]
+            "mezzanine", "return", ranges=[_range("50 MHz", "13.28 GHz", at_most="-14 + 0.9*f")]
         ),
         _limit(
             "sensor-cable", "insertion", ranges=[_range("50 MHz", "2 GHz", at_least="-(1 + 1.6*f)")]

@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from onda.errors import InputError
+from onda.project.limit_text import limits_of
 from onda.project.model import (
     MEASURE_DIMENSIONS,
     Design,
@@ -23,7 +24,7 @@ from onda.project.model import (
     ShieldedSection,
 )
 from onda.project.networks import needs_of
-from onda.project.quantities import DIMENSIONS, parse_quantity
+from onda.project.quantities import parse_quantity
 
 __all__ = [
     "add_copy",
@@ -240,7 +241,6 @@ def require(project: Project, stage: str, subject: str, measure: str, typed: str
     ------
     InputError : the text is no limit of that measure
     """
-    dimension = MEASURE_DIMENSIONS[measure]
     present = next(
         (
             r
@@ -252,15 +252,8 @@ def require(project: Project, stage: str, subject: str, measure: str, typed: str
     others = tuple(r for r in project.requirements if r is not present)
     if not typed.strip():
         return set_value(project, requirements=others)
-    text = typed.replace("≤", "<=").replace("≥", ">=").strip()
-    parts = [p.strip() for p in re.split(r"–|\.\.+| to ", text.lstrip("<>= "))]
-    if len(parts) > 2:
-        raise InputError(f"{typed.strip()[:40]!r} is no limit", remedy="As in 0.3 V, or >= 0.1 V.")
-    last = parse_quantity(parts[-1], dimension, DIMENSIONS[dimension].shown)
-    unit = last.text.split(" ", 1)[-1]
-    limits: dict[str, Any] = {"at_least" if text.startswith(">") else "at_most": last}
-    if len(parts) == 2:
-        limits = {"at_least": parse_quantity(parts[0], dimension, unit), "at_most": last}
+    low, high = limits_of(measure, typed)
+    limits = {name: q for name, q in (("at_least", low), ("at_most", high)) if q is not None}
     taken = {r.id for r in others}
     base = f"{measure}-{subject}"
     names = (base, *(f"{base}-{n}" for n in range(2, 10_000)))

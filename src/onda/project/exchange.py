@@ -328,10 +328,15 @@ def _classes(
     remarks: list[str] = []
     out: dict[str, LineClass] = {}
     used = {
-        (e.line_class, e.layer)
+        (e.line_class, e.layer): "a path"
         for p in project.design.paths
         for e in p.elements
         if e.kind == "trace"
+    }
+    used |= {
+        (n.source.line_class, n.source.layer): "a network"
+        for n in project.design.networks
+        if n.source.kind == "line"
     }
     for c in project.design.line_classes:
         kept = tuple(t for t in c.on if t.layer in places)
@@ -340,8 +345,8 @@ def _classes(
             if (c.id, layer) in used:
                 raise InputError(
                     f"class {c.name} is routed on {layer}, which the file does not have as a "
-                    "signal layer, and a path uses it",
-                    remedy="Change the path first, or rename the layer in the file.",
+                    f"signal layer, and {used[c.id, layer]} uses it",
+                    remedy="Change that first, or rename the layer in the file.",
                 )
         if lost:
             remarks.append(f"{c.name}: {', '.join(lost)} dropped, not in the file")

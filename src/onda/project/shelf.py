@@ -17,6 +17,7 @@ from onda.formats.ibis_model import IbisFile
 from onda.project.model import Design, DeviceFile, Project
 
 __all__ = [
+    "LARGEST_BYTES",
     "content_of",
     "copy_files",
     "device_models",
@@ -25,7 +26,7 @@ __all__ = [
     "shipped",
 ]
 
-_LARGEST_BYTES = 256 * 1024 * 1024
+LARGEST_BYTES = 1_500_000_000
 _contents: dict[str, bytes] = {}
 
 
@@ -38,13 +39,11 @@ def keep(data: bytes) -> str:
 
 @lru_cache(maxsize=1)
 def shipped() -> dict[str, str]:
-    """Hashes of the device and network files that ship with Onda, by name; they are on the shelf then."""
+    """Hashes of the files that ship with Onda, by name; they are on the shelf then."""
     return {
         entry.name: keep(entry.read_bytes())
         for folder in ("devices", "networks")
-        for entry in sorted(
-            (resources.files("onda.data") / folder).iterdir(), key=lambda e: e.name
-        )
+        for entry in sorted((resources.files("onda.data") / folder).iterdir(), key=lambda e: e.name)
         if entry.name.endswith((".ibs", ".s2p", ".s4p", ".s8p"))
     }
 
@@ -78,7 +77,7 @@ def read_files(project: Project, folder: Path) -> None:
     for file in _files(project):
         try:
             path = folder / file.path
-            if path.stat().st_size <= _LARGEST_BYTES:
+            if path.stat().st_size <= LARGEST_BYTES:
                 keep(path.read_bytes())
         except OSError:
             continue

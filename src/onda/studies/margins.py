@@ -167,7 +167,8 @@ def margin_of(requirement: Requirement, measured: Measured | None, evidence: str
     if requirement.ranges and measured is not None:
         low, high = measured.low, measured.high
     value = measured.value if measured else math.nan
-    margin, normalised = _distance(value, low, high)
+    share = requirement.measure in ("passivity", "reciprocity", "causality")
+    margin, normalised = _distance(value, low, high, share=share)
     title = MEASURE_TITLES[requirement.measure]
     if requirement.layer:
         title += f" {requirement.layer}"
@@ -192,9 +193,14 @@ def margin_of(requirement: Requirement, measured: Measured | None, evidence: str
     )
 
 
-def _distance(value: float, low: float | None, high: float | None) -> tuple[float, float]:
+def _distance(
+    value: float, low: float | None, high: float | None, *, share: bool = False
+) -> tuple[float, float]:
     if low is None and high is None:
         return math.nan, math.nan
+    if share and low is not None:
+        # What cannot be above 100 percent has the room up to there.
+        return value - low, (value - low) / ((1.0 - low) or 1.0)
     if low is not None and high is not None:
         margin = min(value - low, high - value)
         return margin, margin / (0.5 * (high - low))

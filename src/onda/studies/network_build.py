@@ -45,13 +45,17 @@ OWN_GRID: FloatArray = np.arange(1.0, 2001.0) * 2e7
 
 @dataclass(frozen=True, slots=True)
 class PieceSpan:
-    """A piece of a chain on the delay scale, s; `removed` ones run backwards."""
+    """A piece of a chain on the delay scale, s; `removed` ones run backwards.
+
+    `ports` are the numbers of its ports in its file, left ones as they lie in the chain first.
+    """
 
     id: str
     name: str
     start: float
     end: float
     removed: bool
+    ports: tuple[int, ...]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -246,7 +250,8 @@ def _chain(
             s = np.roll(np.roll(s, half, axis=1), half, axis=2)
         took = phase_delay(frequency, s[:, half, 0])
         took = -took if piece.removed else took
-        spans.append(PieceSpan(piece.id, piece.name, delay, delay + took, piece.removed))
+        ports = network.ports[half:] + network.ports[:half] if piece.turned else network.ports
+        spans.append(PieceSpan(piece.id, piece.name, delay, delay + took, piece.removed, ports))
         delay += took
         t = s_to_t(s)
         if piece.removed:

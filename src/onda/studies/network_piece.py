@@ -6,17 +6,20 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
+from onda.engine.networks.mixed_mode import mixed_mode
 from onda.engine.networks.rational import RationalModel
 from onda.engine.networks.vector_fit import fit_network
 from onda.errors import InputError
 from onda.formats.touchstone import read_touchstone
+from onda.formats.touchstone_write import write_touchstone
 from onda.project.model import DeviceFile
 from onda.project.shelf import content_of
 from onda.studies.device_file import DeviceFileInputs
 from onda.studies.study import Control, Study
 
-__all__ = ["NETWORK_FILE", "NetworkSummary", "piece_of_file"]
+__all__ = ["NETWORK_FILE", "NetworkSummary", "piece_content", "piece_of_file"]
 
 
 @lru_cache(maxsize=64)
@@ -44,6 +47,24 @@ def piece_of_file(sha256: str, name: str, turned: bool) -> tuple[RationalModel, 
     phase = np.unwrap(np.angle(through))
     slope = np.polyfit(network.frequency, phase, 1)[0]
     return model, z, max(-float(slope) / (2.0 * np.pi), 0.0)
+
+
+def piece_content(
+    frequency: NDArray[np.float64], s: NDArray[np.complex128], reference: float, pair: bool
+) -> bytes:
+    """A two-port file of a network, left and right: of a pair its differential two-port.
+
+    Raises
+    ------
+    InputError : it has more than one lane
+    """
+    if s.shape[-1] != (4 if pair else 2):
+        raise InputError(
+            f"the network has {s.shape[-1]} ports", remedy="A piece of a path has one lane."
+        )
+    matrix = mixed_mode(s, ((0, 1), (2, 3)))[:, :2, :2] if pair else s
+    z = np.array([2.0 * reference if pair else reference])
+    return write_touchstone(frequency, matrix, z, comments=("Two-port for a path, by Onda",))
 
 
 @dataclass(frozen=True, slots=True)

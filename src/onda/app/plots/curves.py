@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, QSize, Qt
+from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QSizePolicy
 
 from onda.app.theme import Look
@@ -92,7 +92,14 @@ class _UnitAxis(pg.AxisItem):
 
 
 class CurvePlot(pg.PlotWidget):
-    """Curves over an axis with a unit."""
+    """Curves over an axis with a unit.
+
+    Signals
+    -------
+    pressed(x) : a click without a drag, in shown units
+    """
+
+    pressed = pyqtSignal(float)
 
     def __init__(
         self,
@@ -138,6 +145,7 @@ class CurvePlot(pg.PlotWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(70)
         self.scene().sigMouseMoved.connect(self._on_mouse)
+        self.scene().sigMouseClicked.connect(self._on_click)
         look.changed.connect(self._restyle)
         self._restyle()
 
@@ -165,6 +173,13 @@ class CurvePlot(pg.PlotWidget):
         self.show_curves(
             self._curves, self._limits, view=self._range, marks=self._marks, bars=self._bars
         )
+
+    def set_y_unit(self, unit: str) -> None:
+        """Another unit of the left axis and of readings."""
+        if unit != self._y_unit:
+            self._y_unit = self._axis["left"]._own_unit = unit
+            self._axis["left"].picture = None
+            self._axis["left"].update()
 
     def show_curves(
         self,
@@ -327,6 +342,28 @@ class CurvePlot(pg.PlotWidget):
         self._cross.setPos(at)
         self._cross.show()
         self._readout.show()
+
+    def show_verticals(self, lines: Sequence[tuple[float, str]]) -> None:
+        """Upright markers at x with a short word."""
+        t = self._look.t
+        items = self._pool(
+            "verticals",
+            len(lines),
+            lambda: pg.InfiniteLine(angle=90, label="", labelOpts={"position": 0.96}),
+        )
+        for item, (x, words) in zip(items, lines, strict=True):
+            item.setPos(np.log10(x) if self._log_x else x)
+            item.setPen(pg.mkPen(t.ink, width=1.2))
+            item.label.setFormat(words)
+            item.label.setColor(t.ink)
+            item.label.setFont(self._look.font(11, bold=True))
+
+    def _on_click(self, event: Any) -> None:
+        box = self.plot.getViewBox()
+        if not box.sceneBoundingRect().contains(event.scenePos()):
+            return
+        at = box.mapSceneToView(event.scenePos()).x()
+        self.pressed.emit(float(10.0**at if self._log_x else at))
 
     def _hide_readout(self) -> None:
         self._cross.hide()

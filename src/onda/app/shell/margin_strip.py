@@ -35,12 +35,17 @@ def bar_scale(margin: Margin, kept: Sequence[float]) -> tuple[float, float]:
         room = high - low
         bottom, top = low - room, high + 0.4 * room
     elif high is not None:
-        bottom, top = min(0.0, high), max(1.45 * high, 0.0)
+        bottom, top = (0.0, 1.45 * high) if high >= 0.0 else (1.9 * high, 0.4 * high)
+    elif low is not None:
+        bottom, top = (0.0, 1.9 * low) if low >= 0.0 else (1.6 * low, 0.0)
+        if margin.dimension == "ratio" and 0.8 < low < 1.0:
+            # A share cannot be above 1; what matters lies close to it.
+            bottom, top = 1.0 - 4.0 * (1.0 - low), 1.0
     else:
-        assert low is not None
-        bottom, top = min(0.0, low), max(1.9 * low, 0.0)
+        # Over ranges, and nothing is known yet.
+        bottom, top = 0.0, 1.0
     if values:
-        bottom, top = min(bottom, *values), max(top, max(values) * 1.04)
+        bottom, top = min(bottom, *values), max(top, max(values) * (1.04 if top != 1.0 else 1.0))
     return bottom, top if top > bottom else bottom + 1.0
 
 

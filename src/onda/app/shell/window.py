@@ -203,7 +203,13 @@ class MainWindow(QMainWindow):
         if stage is None:
             return
         rows = list(stage.rows())
-        title = {"stackup": "Zones", "lines": "Line classes", "paths": "Paths", "eyes": "Links"}
+        title = {
+            "stackup": "Zones",
+            "lines": "Line classes",
+            "paths": "Paths",
+            "networks": "Networks",
+            "eyes": "Links",
+        }
         self.listing.show_rows(title[stage.id], rows, self.selection.subject, stage.add_title)
         self.listing.show_parts(*stage.parts())
         self.listing.show_kept()

@@ -174,7 +174,10 @@ def find_lumps(profile: Profile, resolution: float, *, smallest: float = 0.5e-12
             at = float(profile.delay[k])
             span = 2.0 * reach * dx
             lump = lump_between(profile, at - span, at + span, before, after, at)
-            if abs(lump.excess_delay) >= smallest:
+            if found and abs(found[-1].delay - lump.delay) < reach * dx:
+                # Two turns of one dip.
+                found[-1] = max(found[-1], lump, key=lambda p: abs(p.excess_delay))
+            elif abs(lump.excess_delay) >= smallest:
                 found.append(lump)
             k += reach
         k += 1

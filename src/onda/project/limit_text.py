@@ -1,0 +1,75 @@
+"""Limits as typed: ``0.3 V``, ``>= 0.1 V``, ``10 – 20 ps``, and ranges of frequencies."""
+
+from __future__ import annotations
+
+import re
+
+from onda.errors import InputError
+from onda.project.model import MEASURE_DIMENSIONS
+from onda.project.networks import LimitPiece
+from onda.project.quantities import DIMENSIONS, Quantity, parse_quantity
+
+__all__ = ["limits_of", "range_of", "range_text", "read_limits"]
+
+_RANGE = re.compile(r"(?P<start>[^:]+?)\s*(?:–|\.\.+| to )\s*(?P<stop>[^:]+):(?P<rest>.+)", re.S)
+
+
+def limits_of(measure: str, typed: str) -> tuple[Quantity | None, Quantity | None]:
+    """At least and at most, from text; a number without a unit takes that of the other end.
+
+    Raises
+    ------
+    InputError : the text is no limit of that measure
+    """
+    dimension = MEASURE_DIMENSIONS[measure]
+    text = typed.replace("≤", "<=").replace("≥", ">=").replace("−", "-").strip()
+    parts = [p.strip() for p in re.split(r"–|\.\.+| to ", text.lstrip("<>= "))]
+    if len(parts) > 2:
+        raise InputError(f"{typed.strip()[:40]!r} is no limit", remedy="As in 0.3 V, or >= 0.1 V.")
+    last = parse_quantity(parts[-1], dimension, DIMENSIONS[dimension].shown)
+    if len(parts) == 2:
+        return parse_quantity(parts[0], dimension, last.text.split(" ", 1)[-1]), last
+    return (last, None) if text.startswith(">") else (None, last)
+
+
+def read_limits(
+    measure: str, at_least: str, at_most: str
+) -> tuple[Quantity | None, Quantity | None]:
+    """Limits from two texts, empty where there is none."""
+    dimension = MEASURE_DIMENSIONS[measure]
+    shown = DIMENSIONS[dimension].shown
+    low, high = (
+        parse_quantity(t, dimension, shown) if t.strip() else None for t in (at_least, at_most)
+    )
+    return low, high
+
+
+def range_of(typed: str) -> LimitPiece | None:
+    """A range: ``50 MHz to 4 GHz: <= -12 + 2*f``; None from nothing."""
+    if not typed.strip():
+        return None
+    text = typed.replace("≤", "<=").replace("≥", ">=").replace("−", "-")
+    found = _RANGE.fullmatch(text.strip())
+    remedy = "As in 50 MHz to 4 GHz: <= -12 + 2*f, f in GHz."
+    if found is None:
+        raise InputError(f"{typed.strip()[:40]!r} is no range with a limit", remedy=remedy)
+    rest = found["rest"].strip()
+    stop = parse_quantity(found["stop"].strip(), "frequency", "GHz")
+    unit = stop.text.split(" ", 1)[-1]
+    start = parse_quantity(found["start"].strip(), "frequency", unit)
+    if not rest.startswith(("<", ">")):
+        raise InputError(f"{rest[:40]!r} does not say on which side it limits", remedy=remedy)
+    key = "at_least" if rest.startswith(">") else "at_most"
+    try:
+        return LimitPiece.model_validate(
+            {"start": start, "stop": stop, key: rest.lstrip("<>= ").strip()}
+        )
+    except ValueError as error:
+        message = str(error).split("Value error, ")[-1].split(" [type")[0]
+        raise InputError(message, remedy=remedy) from error
+
+
+def range_text(piece: LimitPiece) -> str:
+    """A range as `range_of` reads it."""
+    sign, formula = (">=", piece.at_least) if piece.at_least.strip() else ("<=", piece.at_most)
+    return f"{piece.start.text} to {piece.stop.text}: {sign} {formula.strip()}"
