@@ -15,7 +15,7 @@ from typing import Annotated, Any
 import platformdirs
 import typer
 
-from onda import __version__, cli_build, cli_path
+from onda import __version__, cli_build, cli_network, cli_path
 from onda.errors import InputError, OndaError
 
 __all__ = ["app", "main"]
@@ -28,6 +28,7 @@ app = typer.Typer(
 EXIT_FAILS, EXIT_BAD_INPUT = 1, 2
 cli_build.register(app)
 cli_path.register(app)
+cli_network.register(app)
 
 FileArgument = Annotated[Path, typer.Argument(help="Project file, name.onda.")]
 ReportOption = Annotated[

@@ -7,8 +7,17 @@ from typing import Any
 from onda.errors import InputError
 from onda.project.edits import replace_network, set_value, with_design
 from onda.project.model import DeviceFile, NetworkPiece, Project
-from onda.project.networks import ChainPiece, ChainSource, FileSource, Network, Remedy, Source
+from onda.project.networks import (
+    ChainPiece,
+    ChainSource,
+    FileSource,
+    Network,
+    PortEnd,
+    Remedy,
+    Source,
+)
 from onda.project.paths import Path
+from onda.project.quantities import parse_quantity
 from onda.project.shelf import keep
 
 __all__ = [
@@ -20,8 +29,10 @@ __all__ = [
     "chain_of",
     "change_piece",
     "changed",
+    "ends_text",
     "move_piece",
     "network_into_path",
+    "read_ends",
     "remove_piece",
     "swap_ports",
     "swap_wires",
@@ -74,6 +85,34 @@ def swap_ports(network: Network, count: int, a: int, b: int) -> Network:
         raise InputError("there is no such port")
     order[a], order[b] = order[b], order[a]
     return set_value(network, order=tuple(order))
+
+
+def read_ends(typed: str) -> tuple[PortEnd, ...]:
+    """Ends of ports from text: ``2 open, 4 short, 5 50 ohm``.
+
+    Raises
+    ------
+    InputError : the text says something else
+    """
+    out = []
+    for part in filter(None, (p.strip() for p in typed.split(","))):
+        number, _, what = part.partition(" ")
+        what = what.strip().lower()
+        if not (number.isascii() and number.isdigit() and len(number) < 4 and what):
+            raise InputError(f"{part[:30]!r} is no end of a port", remedy="As in 2 open, 4 50 ohm.")
+        if what in ("open", "short"):
+            out.append(PortEnd.model_validate({"port": int(number), "kind": what}))
+        else:
+            r = parse_quantity(what, "resistance", "ohm")
+            if r.si <= 0:
+                raise InputError(f"{what[:20]!r} must be above 0", remedy="Write short for 0 ohm.")
+            out.append(PortEnd(port=int(number), kind="resistor", r=r))
+    return tuple(out)
+
+
+def ends_text(ends: tuple[PortEnd, ...]) -> str:
+    """Ends as `read_ends` reads them."""
+    return ", ".join(f"{e.port} {e.r.text if e.r else e.kind}" for e in ends)
 
 
 def toggle_remedy(network: Network, remedy: Remedy) -> Network:

@@ -20,6 +20,7 @@ __all__ = [
     "LineSource",
     "Network",
     "PathSource",
+    "PortEnd",
     "Remedy",
     "Source",
     "needs_of",
@@ -98,12 +99,28 @@ Source = Annotated[
 ]
 
 
+class PortEnd(Frozen):
+    """What a port of the file ends in, so that it is no port any more."""
+
+    port: Annotated[int, Field(ge=1, le=999)]
+    kind: Literal["open", "short", "resistor"]
+    r: Resistance | None = None
+
+    @model_validator(mode="after")
+    def _complete(self) -> PortEnd:
+        if (self.kind == "resistor") != (self.r is not None):
+            raise ValueError(f"port {self.port}: only a resistor has a value")
+        return self
+
+
 class Network(Frozen):
     """A network as it is to be read.
 
     `lane` "pair": ports go by twos, P and N. `order` are the ports of the file, from 1: the left
-    ones lane by lane (P, N), then the right ones alike; empty takes them as they come. `remedies`
-    are applied to what was read, in their order; the source stays as it is. `reference` is what all
+    ones lane by lane (P, N), then the right ones alike; empty takes them as they come, and ports
+    that are not named end in their references. `ends` are what other ports end in. `plane_left`
+    and `plane_right` move the reference planes inwards by a delay. `remedies` are applied to what
+    was read, in their order; the source stays as it is. `reference` is what all
     ports are renormalised to. `rise` is the 20 to 80 percent time of the edge for views in time,
     None the fastest that the data carry.
     """
@@ -114,6 +131,9 @@ class Network(Frozen):
     source: Source
     lane: Literal["single", "pair"] = "pair"
     order: Annotated[tuple[Annotated[int, Field(ge=1, le=999)], ...], Field(max_length=400)] = ()
+    ends: Annotated[tuple[PortEnd, ...], Field(max_length=400)] = ()
+    plane_left: Time | None = None
+    plane_right: Time | None = None
     remedies: Annotated[tuple[Remedy, ...], Field(max_length=3)] = ()
     reference: Resistance = default_of("50 ohm", "resistance")
     rise: Time | None = None
@@ -121,8 +141,9 @@ class Network(Frozen):
 
     @model_validator(mode="after")
     def _consistent(self) -> Network:
-        if sorted(self.order) != list(range(1, len(self.order) + 1)):
-            raise ValueError(f"network {self.id}: each port stands once in the order")
+        named = [*self.order, *(e.port for e in self.ends)]
+        if len(set(named)) != len(named):
+            raise ValueError(f"network {self.id}: a port is named twice")
         if len(set(self.remedies)) != len(self.remedies):
             raise ValueError(f"network {self.id}: a remedy is there twice")
         return self

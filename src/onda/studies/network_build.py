@@ -13,6 +13,7 @@ from onda.engine.circuits.linear import node_responses
 from onda.engine.coupled_lines import pair_line
 from onda.engine.networks import remedies
 from onda.engine.networks.algebra import s_to_t, t_to_s
+from onda.engine.networks.connect import extend_ports, sub_network, terminate
 from onda.engine.networks.mixed_mode import single_ended
 from onda.engine.networks.parameters import hybrid_to_s, renormalise, y_to_s, z_to_s
 from onda.engine.networks.sampling import interpolated, phase_delay
@@ -141,16 +142,16 @@ def build_network(inputs: NetworkInputs) -> BuiltNetwork:
             s = _computed(other, frequency)
     if (reference != inputs.reference).any():
         s = renormalise(s, reference, inputs.reference)
-    order = _order(inputs, s.shape[-1])
     raw_frequency, raw = frequency, s
-    if order != tuple(range(len(order))):
-        s = np.ascontiguousarray(s[:, order][:, :, order])
+    ports, s = _arranged(inputs, s)
+    if any(inputs.planes):
+        s = _shifted(frequency, s, inputs.planes, inputs.reference)
     frequency, s, change, more = _mended(inputs.remedies, frequency, s)
     return BuiltNetwork(
         frequency,
         s,
         inputs.reference,
-        tuple(p + 1 for p in order),
+        tuple(p + 1 for p in ports),
         raw_frequency,
         raw,
         change,
@@ -159,18 +160,40 @@ def build_network(inputs: NetworkInputs) -> BuiltNetwork:
     )
 
 
-def _order(inputs: NetworkInputs, n: int) -> tuple[int, ...]:
-    if inputs.order and len(inputs.order) != n:
+def _arranged(inputs: NetworkInputs, s: ComplexArray) -> tuple[tuple[int, ...], ComplexArray]:
+    """Numbers of the ports that are left, from 0, in their order, and S between them."""
+    n = s.shape[-1]
+    ended = dict(inputs.ends)
+    missing = [p + 1 for p in (*ended, *inputs.order) if p >= n]
+    if missing:
         raise InputError(
-            f"{inputs.name} has {n} ports, the order of its ports names {len(inputs.order)}",
+            f"{inputs.name} has {n} ports, there is no port {missing[0]}",
             remedy="Choose an order again.",
         )
-    if inputs.pair and n % 4:
+    left = [p for p in range(n) if p not in ended]
+    if ended:
+        loads = {p: complex(np.inf if z < 0 else z) for p, z in ended.items()}
+        s = terminate(s, inputs.reference, loads)
+    order = inputs.order or tuple(left)
+    if not order:
+        raise InputError(f"{inputs.name} has no port left")
+    if inputs.pair and len(order) % 4:
         raise InputError(
-            f"{inputs.name} has {n} ports, which do not make pairs on both sides",
+            f"{inputs.name} has {len(order)} ports, which do not make pairs on both sides",
             remedy="Read it as single lines.",
         )
-    return inputs.order or tuple(range(n))
+    if order != tuple(left):
+        s = sub_network(s, [left.index(p) for p in order])
+    return order, s
+
+
+def _shifted(
+    frequency: FloatArray, s: ComplexArray, planes: tuple[float, float], reference: float
+) -> ComplexArray:
+    n = s.shape[-1]
+    half = (n + 1) // 2
+    delays = np.array([planes[0]] * half + [planes[1]] * (n - half))
+    return extend_ports(frequency, s, delays, reference=reference)
 
 
 def _mended(

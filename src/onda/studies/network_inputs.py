@@ -12,6 +12,7 @@ from onda.project.networks import (
     LineSource,
     Network,
     PathSource,
+    PortEnd,
 )
 from onda.studies.line_inputs import LineInputs, line_inputs
 from onda.studies.path_inputs import PathInputs, TermInputs, path_inputs, without_devices
@@ -80,12 +81,17 @@ class ChainItem:
 
 @dataclass(frozen=True, slots=True)
 class NetworkInputs:
-    """Everything a network depends on; ports from 0; `rise` and `rate` 0 where not stated."""
+    """Everything a network depends on; ports from 0; `rise` and `rate` 0 where not stated.
+
+    `ends` are (port, ohm), a negative value for an open end; `planes` s into it from either side.
+    """
 
     name: str
     source: FileItem | LineItem | PathItem | HalfItem | ChainItem
     pair: bool
     order: tuple[int, ...]
+    ends: tuple[tuple[int, float], ...]
+    planes: tuple[float, float]
     remedies: tuple[str, ...]
     reference: float
     rise: float
@@ -104,11 +110,22 @@ def network_inputs(design: Design, network: Network) -> NetworkInputs:
         source=_item(design, network),
         pair=network.lane == "pair",
         order=tuple(p - 1 for p in network.order),
+        ends=tuple((e.port - 1, _ohm(e)) for e in network.ends),
+        planes=(
+            network.plane_left.si if network.plane_left else 0.0,
+            network.plane_right.si if network.plane_right else 0.0,
+        ),
         remedies=network.remedies,
         reference=network.reference.si,
         rise=network.rise.si if network.rise else 0.0,
         rate=network.rate.si if network.rate else 0.0,
     )
+
+
+def _ohm(end: PortEnd) -> float:
+    if end.r is not None:
+        return end.r.si
+    return -1.0 if end.kind == "open" else 0.0
 
 
 def _item(

@@ -8,7 +8,7 @@ interconnected multiports", 11th European Microwave Conference (1981) 700.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -82,7 +82,7 @@ def sub_network(s: ComplexArray, ports: Sequence[int]) -> ComplexArray:
 
 
 def terminate(
-    s: ComplexArray, reference: float, loads: dict[int, complex | ComplexArray]
+    s: ComplexArray, reference: float, loads: Mapping[int, complex | ComplexArray]
 ) -> ComplexArray:
     """The network with impedances (one, or (f,) ohm) at some of its ports, which then are gone.
 

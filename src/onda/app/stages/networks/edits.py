@@ -6,11 +6,7 @@ from collections.abc import Callable
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
 from onda.errors import InputError, OndaError
-from onda.formats.network_hdf5 import write_network_hdf5
-from onda.formats.touchstone_write import write_touchstone
 from onda.project.edits import set_value
 from onda.project.model import Project
 from onda.project.network_edits import (
@@ -21,6 +17,7 @@ from onda.project.network_edits import (
     changed,
     move_piece,
     network_into_path,
+    read_ends,
     remove_piece,
     swap_ports,
     swap_wires,
@@ -39,6 +36,7 @@ from onda.project.store import write_atomically
 from onda.studies.network import NetworkResult
 from onda.studies.network_file import NETWORK_READ, FileSummary, read_inputs
 from onda.studies.network_piece import piece_content
+from onda.studies.network_write import network_bytes
 
 if TYPE_CHECKING:
     from onda.app.stages.networks.stage import NetworksStage
@@ -111,9 +109,24 @@ class NetworkEdits:
         if not all(w.isascii() and w.isdigit() and len(w) < 4 for w in words):
             raise InputError(f"{typed[:30]!r} is no order", remedy="As in 1 3 2 4.")
         order = tuple(int(w) for w in words)
-        if order and len(order) != self.ports:
-            raise InputError(f"{len(order)} ports, it has {self.ports}")
         self._set("Change port order", order=order)
+
+    def ends_typed(self, typed: str) -> None:
+        """What other ports end in."""
+        self._set("Change ends", ends=read_ends(typed))
+
+    def planes_typed(self, typed: str) -> None:
+        """Reference planes moved inwards, left and right; nothing for none."""
+        if not typed.strip() or typed.strip() == "0":
+            self._set("Move planes", plane_left=None, plane_right=None)
+            return
+        parts = [p.strip() for p in typed.split("/")]
+        if len(parts) > 2:
+            raise InputError(f"{typed[:30]!r} is no shift", remedy="As in 12 ps / 8 ps.")
+        last = parse_quantity(parts[-1], "time", "ps")
+        unit = last.text.split(" ", 1)[-1]
+        first = parse_quantity(parts[0], "time", unit)
+        self._set("Move planes", plane_left=first, plane_right=last)
 
     # ---- buttons; these say on the surface why not
 
@@ -273,19 +286,9 @@ class NetworkEdits:
 
     def write(self, path: FilePath, result: NetworkResult) -> None:
         """Write the network as it is now: Touchstone 1 (.sNp), 2 (.ts) or HDF5 (.h5)."""
-        ports = len(result.ports)
-        comments = (f"{result.name}, written by Onda", *result.notes)
 
         def act() -> None:
-            z = np.full(ports, result.reference)
-            if path.suffix.lower() in (".h5", ".hdf5"):
-                data = write_network_hdf5(result.frequency, result.s, z, comments)
-            else:
-                version = 2 if path.suffix.lower() == ".ts" else 1
-                data = write_touchstone(
-                    result.frequency, result.s, z, version=version, comments=comments
-                )
-            write_atomically(path, data)
+            write_atomically(path, network_bytes(result, path.suffix))
             self._stage.surface.tell("")
 
         self._try(act)

@@ -9,6 +9,7 @@ from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, QuantityField,
 from onda.app.stages.base import Context
 from onda.app.stages.networks.edits import NetworkEdits
 from onda.engine.networks.ports import halves_order, odd_even_order
+from onda.project.network_edits import ends_text
 from onda.project.networks import ChainPiece, ChainSource, Network
 from onda.studies.network import NetworkResult
 
@@ -51,6 +52,14 @@ class NetworkInspector(QWidget):
         self.order_text = TextField("Order", edits.order_typed, width=132)
         self.order_text.edit.setToolTip("Left ports lane by lane (P, N), then right ones alike")
         layout.addWidget(self.order_text)
+        self.ends = TextField("Other ports", edits.ends_typed, width=132)
+        self.ends.edit.setPlaceholderText("2 open, 4 50 ohm")
+        self.ends.edit.setToolTip("What ports end in that are no ports any more")
+        layout.addWidget(self.ends)
+        self.planes = TextField("Planes in by", edits.planes_typed, width=132)
+        self.planes.edit.setPlaceholderText("12 ps / 8 ps")
+        self.planes.edit.setToolTip("Reference planes moved inwards, left / right")
+        layout.addWidget(self.planes)
         self.reference = QuantityField("Reference", "resistance", edits.set_reference)
         layout.addWidget(self.reference)
         self.rise = TextField("Edge, 20–80 %", edits.rise_typed, width=104)
@@ -162,6 +171,9 @@ class NetworkInspector(QWidget):
         }
         self.order.setCurrentIndex(self.order.findData(known.get(network.order, "own")))
         self.order_text.show_text(" ".join(map(str, self._edits.present_order)))
+        self.ends.show_text(ends_text(network.ends))
+        moved = network.plane_left, network.plane_right
+        self.planes.show_text(" / ".join(q.text for q in moved if q is not None))
         self.reference.show_quantity(network.reference)
         self.rise.show_text(network.rise.text if network.rise else "fastest")
         self.rate.show_text(network.rate.text if network.rate else "none")

@@ -6,11 +6,13 @@ from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path as FilePath
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QMenu,
+    QScrollArea,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -19,7 +21,7 @@ from PyQt6.QtWidgets import (
 
 from onda.app.shell.chips import Chips
 from onda.app.shell.rows import Row
-from onda.app.stages.base import Context, OneResultStage, scrolled
+from onda.app.stages.base import Context, OneResultStage
 from onda.app.stages.networks.chain_view import Box, ChainView
 from onda.app.stages.networks.curves_view import CurvesView
 from onda.app.stages.networks.edits import NetworkEdits
@@ -60,7 +62,6 @@ class NetworksStage(OneResultStage[NetworkResult]):
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
-        look = context.look
         self.edits = NetworkEdits(self)
         self.baseline: NetworkResult | None = None
         self._baseline_of = ""
@@ -68,6 +69,19 @@ class NetworksStage(OneResultStage[NetworkResult]):
         self.surface.add_button(
             "Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state to compare (K)"
         )
+        # The rest is made when the stage is first looked at: the window should not wait for it.
+        self._built = False
+        self._made: dict[str, QWidget] = {}
+        self._panel = QScrollArea()
+        self._panel.setWidgetResizable(True)
+        self._panel.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.inspector = self._panel
+
+    def _build(self) -> None:
+        if self._built:
+            return
+        self._built = True
+        context, look = self.context, self.context.look
         self.chain = ChainView(look)
         self.chain.chosen.connect(context.selection.choose_element)
         self.chain.wired.connect(self.edits.wire)
@@ -79,7 +93,6 @@ class NetworksStage(OneResultStage[NetworkResult]):
         self.chips = Chips(VIEWS, "What is shown below")
         self.chips.chosen.connect(lambda _: self._turn_view())
         self.views = QStackedWidget()
-        self._made: dict[str, QWidget] = {}
         upper = QWidget()
         row = QHBoxLayout(upper)
         row.setContentsMargins(0, 0, 0, 0)
@@ -102,8 +115,8 @@ class NetworksStage(OneResultStage[NetworkResult]):
         self.surface.body.addWidget(split, 1)
         self.form = NetworkInspector(context, self.edits)
         self.form.write_wanted.connect(self._write)
-        self.inspector = scrolled(self.form)
-        self._turn_view()
+        self._panel.setWidget(self.form)
+        self.views.setCurrentWidget(self.view(self.chips.current))
 
     # ---- views, each made when it is first looked at
 
@@ -179,6 +192,7 @@ class NetworksStage(OneResultStage[NetworkResult]):
         return out
 
     def refresh(self) -> None:
+        self._build()
         network = self.network
         if network is None:
             self.surface.title.setText("Networks")

@@ -11,6 +11,8 @@ from PyQt6.QtWidgets import QFileDialog
 from onda.errors import InputError, OndaError
 from onda.project.edits import keep_state, replace_path, require, with_design
 from onda.project.model import MEASURE_DIMENSIONS, DeviceFile, Path, Requirement
+from onda.project.network_edits import add_network
+from onda.project.networks import PathSource
 from onda.project.path_edits import (
     change_element,
     copy_element,
@@ -177,6 +179,21 @@ class PathActions:
         document.edit(f"Limit {MEASURE_TITLES[self._limited].lower()}", new)
 
     # ---- device files
+
+    def as_network(self) -> None:
+        """Put the path among the networks and go there."""
+        path, context = self._stage.path, self._stage.context
+        if path is None:
+            return
+        source = PathSource(path=path.id)
+        try:
+            project, new = add_network(context.document.project, path.name, source, lane=path.lane)
+        except OndaError as error:
+            self._stage.surface.tell(str(error))
+            return
+        context.document.edit("Path as network", project)
+        context.selection.choose(new, "networks")
+        context.selection.go("networks")
 
     def choose_file(self) -> None:
         """Ask for a device file and use it at the chosen end."""

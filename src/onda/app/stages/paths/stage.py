@@ -62,6 +62,11 @@ class PathsStage(OneResultStage[PathResult]):
         self.surface.add_button(
             "Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state to compare (K)"
         )
+        self.surface.add_button(
+            "As network",
+            lambda: self.actions.as_network(),
+            tip="Put this path among the networks, pad to pad",
+        )
         self.ribbon = Ribbon(look, selection, self.probes)
         self.profile = Profile(look, selection, self.probes)
         self.wave_map = WaveMap(look, self.probes)
