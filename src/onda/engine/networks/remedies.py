@@ -14,6 +14,8 @@ __all__ = ["Mended", "causal", "passive", "reciprocal"]
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
 _GAIN = 1.0 - 1e-9
+_TURNS = 12
+_LEAD = 6
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -43,8 +45,14 @@ def reciprocal(frequency: FloatArray, s: ComplexArray) -> Mended:
 def causal(frequency: FloatArray, s: ComplexArray) -> Mended:
     """The network on an even grid from DC without any response before time 0.
 
-    The data go on above their band (rule of `sampling`) and fade out over as much again, so that
-    the end of the band does not ring; the response before 0 is then cut off.
+    What lies above the band is unknown and wanted only to keep its end from ringing: it is found by
+    turns, the response before 0 cut off, the data put back in their band, what is above kept as it
+    came out and faded. A few turns, so that no wild content above the band hides an early response.
+
+    References
+    ----------
+    Papoulis, "A new algorithm in spectral analysis and band-limited extrapolation", IEEE Trans.
+    Circuits Syst. 22 (1975) 735.
     """
     even = even_grid(frequency, s)
     count = len(even.frequency)
@@ -52,11 +60,17 @@ def causal(frequency: FloatArray, s: ComplexArray) -> Mended:
     fade = np.ones(len(longer.frequency))
     beyond = np.arange(count, len(fade)) - (count - 1)
     fade[count:] = 0.5 * (1.0 + np.cos(np.pi * beyond / max(len(fade) - count, 1)))
-    response = np.fft.irfft(longer.s * fade[:, None, None], axis=0)
-    samples = len(response)
-    # The second half of the period is the time before 0; a sample at 0 belongs to both halves.
-    response[samples // 2 + 1 :] = 0.0
-    made = np.asarray(np.fft.rfft(response, axis=0)[:count])
+    whole = longer.s * fade[:, None, None]
+    for _ in range(_TURNS):
+        response = np.fft.irfft(whole, axis=0)
+        samples = len(response)
+        # The second half of the period is the time before 0. The end of the band smears what
+        # comes at 0 over a few samples before it, which stay.
+        response[samples // 2 + 1 : samples - _LEAD] = 0.0
+        found = np.fft.rfft(response, axis=0)
+        whole = found * fade[:, None, None]
+        whole[:count] = even.s
+    made = np.asarray(found[:count])
     inside = (frequency >= even.frequency[0]) & (frequency <= even.frequency[-1])
     back = interpolated(even.frequency, made, frequency[inside])
     return Mended(even.frequency, made, float(np.abs(back - s[inside]).max()), even.notes)

@@ -1,0 +1,158 @@
+"""Whether networks can be trusted, which port goes where, and what remedies do."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from onda.engine.coupled_lines import lossless_coupled
+from onda.engine.lines import CapacitancePart, Line
+from onda.engine.networks.algebra import passivity
+from onda.engine.networks.ports import (
+    find_through,
+    halves_order,
+    odd_even_order,
+    suggest_order,
+    through_delay,
+)
+from onda.engine.networks.quality import causality_percent, level_of, quality_of
+from onda.engine.networks.remedies import causal, passive, reciprocal
+from onda.engine.networks.time_domain import Edge, impulse_response
+
+F = np.arange(1, 801) * 2.5e7
+
+
+def lossy(delay: float = 8e-10) -> np.ndarray:
+    made = Line(55.0 * 5e-9, (CapacitancePart(5e-9 / 55.0),), r_dc=2.0, k_skin=4e-4)
+    return np.asarray(made.s_parameters(F, delay / 5e-9))
+
+
+def pair() -> np.ndarray:
+    inductance = np.array([[3.0e-7, 0.6e-7], [0.6e-7, 3.0e-7]])
+    c = np.array([[1.2e-10, -0.2e-10], [-0.2e-10, 1.2e-10]])
+    return np.asarray(0.99 * lossless_coupled(inductance, c).s_parameters(F, 0.12))
+
+
+def test_a_sound_network_is_told_to_be_sound() -> None:
+    found = quality_of(F, lossy())
+    assert found.passivity == 100.0
+    assert found.reciprocity == pytest.approx(100.0)
+    assert found.causality > 95.0
+    assert found.delay == pytest.approx(8e-10, rel=0.03)
+    assert found.points_per_turn == pytest.approx(1 / (2 * 8e-10 * 2.5e7), rel=0.05)
+    assert (found.first, found.last) == (F[0], F[-1])
+
+
+def test_gain_counts_by_how_far_it_goes() -> None:
+    """IEEE 370: a singular value of 1.1 anywhere counts as one whole point."""
+    s = lossy()
+    s[100:200] *= (1.00001 + 0.1) / passivity(s)[100:200, None, None]
+    assert quality_of(F, s).passivity == pytest.approx(100.0 - 100.0 * 100 / len(F), abs=0.01)
+    assert quality_of(F, s).worst_gain == pytest.approx(1.10001)
+
+
+def test_two_directions_that_differ() -> None:
+    s = lossy()
+    s[:, 0, 1] += 0.05
+    found = quality_of(F, s)
+    # The mean over both off-diagonal entries is 0.05, half of what counts as a whole point.
+    assert found.reciprocity == pytest.approx(100.0 * (1 - (0.05 - 1e-6) / 0.1), abs=0.01)
+    assert found.unlike == pytest.approx(np.full(len(F), 0.05))
+
+
+def test_a_response_before_time_0_turns_the_wrong_way() -> None:
+    s = lossy()
+    assert causality_percent(s.conj())[0] < 5.0
+    mixed = s.copy()
+    mixed[:, 1, 0] += 0.4 * np.exp(2j * np.pi * F * 2e-9)
+    percent, against = causality_percent(mixed)
+    assert percent < 95.0
+    assert against.max() > 0
+    assert causality_percent(s[:2])[0] == 100.0
+
+
+@pytest.mark.parametrize(
+    ("measure", "percent", "word"),
+    [
+        ("passivity", 100.0, "good"),
+        ("passivity", 99.5, "acceptable"),
+        ("reciprocity", 90.0, "inconclusive"),
+        ("passivity", 10.0, "poor"),
+        ("causality", 81.0, "good"),
+        ("causality", 60.0, "acceptable"),
+        ("causality", 30.0, "inconclusive"),
+        ("causality", 3.0, "poor"),
+    ],
+)
+def test_levels(measure: str, percent: float, word: str) -> None:
+    assert level_of(measure, percent) == word
+
+
+def test_quality_of_one_point_and_one_port() -> None:
+    found = quality_of(F[:1], np.full((1, 1, 1), 0.5 + 0j))
+    assert found.passivity == 100.0
+    assert math.isinf(found.points_per_turn)
+
+
+@pytest.mark.parametrize(
+    "order", [(0, 1, 2, 3), (0, 2, 1, 3), (3, 2, 1, 0), (0, 1, 3, 2), (2, 0, 3, 1)]
+)
+def test_the_way_through_is_found_in_any_order(order: tuple[int, ...]) -> None:
+    """A network whose ports were mixed up is put right, or into an order just as good."""
+    place = np.argsort(order)
+    s = pair()[:, order][:, :, order]
+    found = find_through(F, s)
+    partner = {int(place[p]): int(place[q]) for p, q in ((0, 2), (1, 3), (2, 0), (3, 1))}
+    assert dict(enumerate(found.partner)) == partner
+    better = suggest_order(F, s, (0, 1, 2, 3))
+    final = better or (0, 1, 2, 3)
+    half = len(final) // 2
+    assert all(partner[a] == b for a, b in zip(final[:half], final[half:], strict=True))
+    assert suggest_order(F, s, final) is None
+
+
+def test_nothing_is_claimed_of_what_is_not_clear() -> None:
+    noise = np.random.default_rng(2).normal(size=(len(F), 4, 4)) * 0.1 + 0j
+    assert suggest_order(F, noise, (0, 1, 2, 3)) is None
+    assert suggest_order(F, lossy()[:, :1, :1], (0,)) is None
+    assert find_through(F, lossy()[:, :1, :1]).partner == (None,)
+
+
+def test_usual_orders() -> None:
+    assert halves_order(4) == (0, 1, 2, 3)
+    assert odd_even_order(8) == (0, 2, 4, 6, 1, 3, 5, 7)
+    assert through_delay(F, pair()) == pytest.approx(0.12 * math.sqrt(3.3e-7 * 1.1e-10), rel=0.1)
+
+
+def test_made_passive_by_the_least_change() -> None:
+    s = lossy()
+    s[50:80] *= 1.03 / passivity(s)[50:80, None, None]
+    mended = passive(F, s)
+    assert passivity(mended.s).max() <= 1.0
+    assert mended.change == pytest.approx(0.03, abs=0.01)
+    assert mended.s[200] == pytest.approx(s[200])
+    assert passive(F, lossy()).change == 0.0
+
+
+def test_made_reciprocal_is_the_mean() -> None:
+    s = lossy()
+    s[:, 0, 1] += 0.04
+    mended = reciprocal(F, s)
+    assert mended.change == pytest.approx(0.02)
+    assert np.abs(mended.s - mended.s.transpose(0, 2, 1)).max() < 1e-15
+
+
+def test_made_causal_starts_at_0_and_leaves_a_causal_network_alone() -> None:
+    mended = causal(F, lossy())
+    assert mended.frequency[0] == 0.0
+    assert mended.change < 0.02
+    early = lossy()
+    early[:, 1, 0] += 0.1 * np.exp(2j * np.pi * F * 2e-9)
+    fixed = causal(F, early)
+    edge = Edge(60e-12)
+    time, response = impulse_response(fixed.frequency, fixed.s[:, 1, 0], edge)
+    before = np.abs(response[time < -1e-10]).sum() + np.abs(response[time > 30e-9]).sum()
+    assert before < 0.01
+    assert fixed.change > 0.05
