@@ -155,7 +155,7 @@ class DrilledVia(Frozen):
 
 
 class NetworkPiece(Frozen):
-    """A two-port from a file; `turned` swaps its ports."""
+    """A two-port from a file, in a pair its differential one; `turned` swaps its ports."""
 
     kind: Literal["network"] = "network"
     id: Identifier
@@ -316,8 +316,6 @@ class Path(Frozen):
             raise ValueError("a path needs at least one piece of line")
         if self.driving and self.driving not in self.receivers:
             raise ValueError(f"there is no receiver {self.driving!r} to drive from")
-        if self.lane == "pair" and any(isinstance(e, NetworkPiece) for e in every):
-            raise ValueError("a two-port file goes into a single path only")
         return self
 
     @property

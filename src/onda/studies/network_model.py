@@ -24,7 +24,7 @@ class NetworkModel:
 def _run(inputs: NetworkInputs, control: Control) -> NetworkModel:
     built = build_network(inputs)
     control.progress(0.1)
-    model = fit_network(built.frequency, built.s)
+    model = fit_network(built.frequency, built.s, wanted=lambda: control.progress(0.5))
     return NetworkModel(model.order, model.error, largest_gain(model, built.frequency))
 
 

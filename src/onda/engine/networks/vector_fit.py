@@ -11,12 +11,14 @@ implementation of the vector fitting method", IEEE Microwave Wireless Compon. Le
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.networks.rational import RationalModel
+from onda.engine.networks.sampling import phase_delay
 from onda.errors import NotConverged, NotPhysical
 
 __all__ = ["fit_network", "largest_gain", "made_passive", "vector_fit"]
@@ -24,7 +26,11 @@ __all__ = ["fit_network", "largest_gain", "made_passive", "vector_fit"]
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
 _ROUNDS = 12
-_REPAIRS = 12
+_REPAIRS = 40
+_BAND_WEIGHT = 20.0
+"""How much more a change counts inside the band than above it, where nothing is known."""
+_OVERSHOOT = 1.5
+"""Each repair aims a bit beyond its mark, so that a few of them are enough."""
 
 
 def _s(frequency: FloatArray) -> ComplexArray:
@@ -32,15 +38,25 @@ def _s(frequency: FloatArray) -> ComplexArray:
 
 
 def fit_network(
-    frequency: FloatArray, s: ComplexArray, *, error: float = 2e-3, most: int = 60
+    frequency: FloatArray,
+    s: ComplexArray,
+    *,
+    error: float = 2e-3,
+    most: int | None = None,
+    wanted: Callable[[], None] | None = None,
 ) -> RationalModel:
     """Passive model of a scattering matrix: poles are added until the fit is good.
+
+    A wave that takes several periods to come through needs about two poles for each of them, and as
+    many again for its echoes: that is where the search begins and ends.
 
     Parameters
     ----------
     frequency : (f,) Hz, rising; s : (f, n, n)
     error : largest deviation of any entry that is aimed at
-    most : poles at most; the best model is returned with the error that was reached
+    most : poles at most (60, or more for a long network, up to 160); the best model is returned
+        with the error that was reached
+    wanted : called now and then; may raise to end the fit
 
     Raises
     ------
@@ -50,14 +66,19 @@ def fit_network(
     if len(frequency) < 4 or not (np.diff(frequency) > 0).all():
         raise NotPhysical("network", f"{len(frequency)} points", "four or more, rising")
     best: RationalModel | None = None
-    order = 4
+    n = s.shape[-1]
+    delays = [phase_delay(frequency, s[:, i, j]) for i in range(n) for j in range(n)]
+    turns = max(0.0, *delays) * float(frequency[-1])
+    order = min(max(4, 2 * math.floor(turns)), 100)
+    if most is None:
+        most = min(max(60, 2 * math.ceil(3.0 * turns)), 160)
     while order <= most:
-        model = vector_fit(frequency, s, order)
+        model = vector_fit(frequency, s, order, wanted)
         if best is None or model.error < best.error:
             best = model
         if best.error < error or order >= 2 * len(frequency):
             break
-        order += 4 if order < 24 else 8
+        order += 4 if order < 24 else 8 if order < 60 else 20
     assert best is not None
     passive = made_passive(best, frequency)
     found = float(np.abs(passive.at(_s(frequency)) - s).max())
@@ -66,16 +87,32 @@ def fit_network(
     return replace(passive, error=found)
 
 
-def vector_fit(frequency: FloatArray, s: ComplexArray, order: int) -> RationalModel:
-    """Fit with a given number of poles, all in the left half plane."""
+def vector_fit(
+    frequency: FloatArray,
+    s: ComplexArray,
+    order: int,
+    wanted: Callable[[], None] | None = None,
+) -> RationalModel:
+    """Fit with a given number of poles, all in the left half plane.
+
+    `wanted` is called now and then, and may raise to end the fit.
+    """
     # Scaled so that the top of the band is 1: all columns are then of a size.
     scale = 2.0 * math.pi * float(frequency[-1])
     x = np.asarray(1j * 2.0 * math.pi * frequency / scale, dtype=complex)
     n = s.shape[-1]
     responses = s.reshape(len(frequency), n * n).T
     poles = _first_poles(x, order)
+    # A reciprocal network says everything twice.
+    upper = np.flatnonzero(np.triu(np.ones((n, n))).ravel())
+    reciprocal = float(np.abs(s - s.transpose(0, 2, 1)).max()) < 1e-6
+    telling = responses[upper] if reciprocal else responses
+    # Poles need no more points than there are for each of them; residues then see all.
+    some = slice(None, None, max(1, len(x) // max(8 * order, 400)))
     for _ in range(_ROUNDS):
-        poles, moved = _relocated(x, responses, poles)
+        if wanted is not None:
+            wanted()
+        poles, moved = _relocated(x[some], telling[:, some], poles)
         if moved < 1e-7:
             break
     residues, constant, error = _residues(x, responses, poles)
@@ -120,13 +157,12 @@ def _relocated(
     one = np.concatenate([basis, np.ones((len(x), 1))], axis=1)
     rows, wanted = [], []
     for h in responses:
-        full = np.concatenate([one, -h[:, None] * basis], axis=1)
-        a = np.concatenate([full.real, full.imag])
-        b = np.concatenate([h.real, h.imag])
-        # Only what concerns the shared poles is kept of each response.
-        q, r = np.linalg.qr(a)
-        rows.append(r[k + 1 :, k + 1 :])
-        wanted.append(q[:, k + 1 :].T @ b)
+        full = np.concatenate([one, -h[:, None] * basis, h[:, None]], axis=1)
+        # Only what concerns the shared poles is kept of each response; its last column is the
+        # right side in the same turned axes.
+        r = np.linalg.qr(np.concatenate([full.real, full.imag]), mode="r")
+        rows.append(r[k + 1 : 2 * k + 1, k + 1 : -1])
+        wanted.append(r[k + 1 : 2 * k + 1, -1])
     found = np.linalg.lstsq(np.concatenate(rows), np.concatenate(wanted), rcond=None)[0]
     a, b = _state(poles)
     new = np.linalg.eigvals(a - np.outer(b, found))
@@ -204,9 +240,10 @@ def made_passive(model: RationalModel, frequency: FloatArray) -> RationalModel:
     grid = np.unique(
         np.concatenate(
             [
-                np.linspace(0.0, 1.3 * top, 600),
+                np.linspace(0.0, top, 400),
+                np.linspace(top, 2.0 * top, 400),
                 np.abs(model.poles.imag) / (2 * math.pi),
-                np.geomspace(top, 1e3 * top, 60),
+                np.geomspace(2.0 * top, 1e3 * top, 60),
             ]
         )
     )
@@ -220,11 +257,13 @@ def made_passive(model: RationalModel, frequency: FloatArray) -> RationalModel:
         if sigma.max() <= 1.0:
             break
         wanted = (u * np.minimum(sigma, 0.9995)[:, None, :]) @ v
-        change = wanted - values
+        change = _OVERSHOOT * (wanted - values)
         # Where it is passive already it should stay as it is.
         n = values.shape[-1]
         flat = change.reshape(len(grid), n * n)
-        residues = _residue_step(x, flat.T, model.poles)
+        bad = sigma.max(axis=1) > 1.0
+        weight = np.where(grid <= top, _BAND_WEIGHT, np.where(bad, 1.0, 0.05))
+        residues = _residue_step(x, flat.T * weight, model.poles, weight)
         model = replace(model, residues=model.residues + residues.reshape(-1, n, n))
     # Between the points of the grid a hair may be left over.
     dense = np.concatenate([grid, np.linspace(0.0, 2.0 * top, 6000)])
@@ -232,9 +271,11 @@ def made_passive(model: RationalModel, frequency: FloatArray) -> RationalModel:
     return replace(model, residues=model.residues / gain, constant=model.constant / gain)
 
 
-def _residue_step(x: ComplexArray, change: ComplexArray, poles: ComplexArray) -> ComplexArray:
+def _residue_step(
+    x: ComplexArray, change: ComplexArray, poles: ComplexArray, weight: FloatArray
+) -> ComplexArray:
     scale = float(np.abs(poles).max())
-    basis = _basis(x / scale, poles / scale)
+    basis = _basis(x / scale, poles / scale) * weight[:, None]
     a = np.concatenate([basis.real, basis.imag])
     b = np.concatenate([change.real, change.imag], axis=1).T
     found = np.linalg.lstsq(a, b, rcond=None)[0]
