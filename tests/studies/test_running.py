@@ -15,11 +15,12 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from onda.errors import Cancelled, InputError, NotPhysical
-from onda.project.edits import set_value
+from onda.project.edits import replace_path, set_value
 from onda.project.model import Project
 from onda.studies.cache import ResultCache, decode, encode
-from onda.studies.check import check_project, margins_from, needs
+from onda.studies.check import check_project, margins_from
 from onda.studies.margins import MEASURE_TITLES, Measured, State, limits_text, margin_of, worst
+from onda.studies.needs import NeedBook
 from onda.studies.path import PATH
 from onda.studies.path_inputs import path_inputs
 from onda.studies.runner import ImmediateExecutor, StudyRunner
@@ -259,7 +260,9 @@ def test_check_finds_the_seeded_faults_and_nothing_else(
     }
     assert all(m.state is not State.UNKNOWN for m in margins)
     assert all(m.evidence for m in margins)
-    assert told[-1][0] == told[-1][1] == len(needs(project.design, project.requirements))
+    assert (
+        told[-1][0] == told[-1][1] == len(NeedBook().all_of(project.design, project.requirements))
+    )
 
 
 def test_check_of_one_stage(project: Project, runner: StudyRunner) -> None:
@@ -282,7 +285,7 @@ def test_what_cannot_be_computed_fails_with_the_reason(
 
 
 def test_margins_without_results_are_unknown(project: Project) -> None:
-    margins = margins_from(project.design, project.requirements, lambda need: None)
+    margins = margins_from(project.design, project.requirements, lambda key: None)
     assert {m.state for m in margins} == {State.UNKNOWN}
 
 
@@ -295,3 +298,19 @@ def test_a_path_result_survives_the_disk(project: Project, tmp_path: Path) -> No
     assert (second.volts == first.volts).all()
     assert second.spans == first.spans
     assert second.measures == first.measures
+
+
+def test_needs_are_remembered_until_what_they_follow_from_changes(project: Project) -> None:
+    book = NeedBook()
+    first = book.all_of(project.design, project.requirements)
+    requirement = next(r for r in project.requirements if r.subject == "clk-ref")
+    other = next(r for r in project.requirements if r.subject == "clk-adc")
+    before = book.look(project.design, requirement)
+    clock = project.design.path("clk-adc")
+    changed = replace_path(project, set_value(clock, name="Another name", corner="slow"))
+    # The edit shares everything else, so that the very same need comes back.
+    assert book.look(changed.design, requirement) is before
+    assert book.look(changed.design, other).key not in first
+    assert book.look(project.design, other).key in first
+    gone = set_value(requirement, subject="clk-adc", id="x")
+    assert book.look(project.design, gone).problem == ""

@@ -9,9 +9,9 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from onda.app.document import Document
 from onda.app.jobs import JobDesk
-from onda.studies.check import STUDIES, Need, margins_from, needs
+from onda.studies.check import STUDIES, margins_from
 from onda.studies.margins import Margin, State, worst
-from onda.studies.study import key_of
+from onda.studies.needs import NeedBook
 
 __all__ = ["Standing"]
 
@@ -34,6 +34,7 @@ class Standing(QObject):
         self._document = document
         self._desk = desk
         self._failed: dict[str, str] = {}
+        self._book = NeedBook()
         self.margins: list[Margin] = []
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -56,8 +57,7 @@ class Standing(QObject):
         """Look again: a stage has a new result."""
         self._update()
 
-    def _result_of(self, need: Need) -> object | None:
-        key = key_of(*need)
+    def _at_hand(self, key: str) -> object | None:
         return self._desk.runner.cache.get_from_memory(key)
 
     @property
@@ -72,16 +72,15 @@ class Standing(QObject):
 
     def _update(self) -> None:
         project = self._document.project
-        self.margins = margins_from(project.design, project.requirements, self._result_of)
+        self.margins = margins_from(project.design, project.requirements, self._at_hand, self._book)
         self.changed.emit()
 
     def _run_next(self) -> None:
         project = self._document.project
-        for need in needs(project.design, project.requirements):
-            key = key_of(*need)
-            if key in self._failed or self._result_of(need) is not None:
+        todo = self._book.all_of(project.design, project.requirements)
+        for key, (name, inputs) in todo.items():
+            if key in self._failed or self._at_hand(key) is not None:
                 continue
-            name, inputs = need
             self._desk.request(
                 "standing",
                 STUDIES[name],

@@ -160,7 +160,7 @@ def _relocated(
         full = np.concatenate([one, -h[:, None] * basis, h[:, None]], axis=1)
         # Only what concerns the shared poles is kept of each response; its last column is the
         # right side in the same turned axes.
-        r = np.linalg.qr(np.concatenate([full.real, full.imag]), mode="r")
+        r = np.asarray(np.linalg.qr(np.concatenate([full.real, full.imag]), mode="r"))
         rows.append(r[k + 1 : 2 * k + 1, k + 1 : -1])
         wanted.append(r[k + 1 : 2 * k + 1, -1])
     found = np.linalg.lstsq(np.concatenate(rows), np.concatenate(wanted), rcond=None)[0]
