@@ -7,13 +7,13 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
-from benchmarks import engine, window
+from benchmarks import engine, networks, window
 
 
 def main() -> None:
     print("| promise | promised | measured | floor | ratio to the floor |")
     print("| --- | ---: | ---: | --- | ---: |")
-    for figure in engine.figures() + window.figures():
+    for figure in engine.figures() + networks.figures() + window.figures():
         floor, ratio = "", ""
         if figure.floor_ms:
             floor = f"{figure.floor_ms:.1f} ms, {figure.floor_name}"

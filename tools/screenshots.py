@@ -64,6 +64,19 @@ def main() -> None:
     window.listing.kept.chosen.emit(kept.id)
     shoot("eyes", "eyes")
     window.listing.kept.chosen.emit(kept.id)
+    networks = window.stages["networks"]
+
+    def shoot_network(name: str, network: str, view: str) -> None:
+        window.selection.go("networks")
+        window.selection.choose(network, "networks")
+        window.settle(60_000)
+        networks.chips.choose(view)
+        window.settle(60_000)
+        shoot(name, "networks")
+
+    shoot_network("networks-quality", "hub-card", "quality")
+    shoot_network("networks-along", "board-uplinks", "time")
+    shoot_network("networks", "up0-channel", "curves")
     window.look.set_night(True)
     shoot("paths-night", "paths")
     window.close()

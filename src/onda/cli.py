@@ -124,7 +124,7 @@ def _open_window(file: Path | None, project: Any) -> int:
 def check(
     file: FileArgument,
     only: Annotated[
-        str | None, typer.Option("--only", help="One stage: lines, paths or eyes.")
+        str | None, typer.Option("--only", help="One stage: lines, paths, networks or eyes.")
     ] = None,
     as_json: JsonOption = False,
     report: ReportOption = None,
@@ -135,8 +135,10 @@ def check(
     from onda.studies.check import check_project
     from onda.studies.margins import State
 
-    if only not in (None, "lines", "paths", "eyes"):
-        raise InputError(f"there is no stage {only!r}", remedy="Use lines, paths or eyes.")
+    if only not in (None, "lines", "paths", "networks", "eyes"):
+        raise InputError(
+            f"there is no stage {only!r}", remedy="Use lines, paths, networks or eyes."
+        )
     project = load_project(file)
     runner = _runner()
     margins = check_project(project, runner, only=only, progress=None if as_json else _bar())

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from onda.errors import Cancelled, InputError, NotPhysical
 from onda.project.edits import replace_path, set_value
 from onda.project.model import Project
+from onda.project.quantities import parse_quantity
 from onda.studies.cache import ResultCache, decode, encode
 from onda.studies.check import check_project, margins_from
 from onda.studies.margins import MEASURE_TITLES, Measured, State, limits_text, margin_of, worst
@@ -307,7 +308,8 @@ def test_needs_are_remembered_until_what_they_follow_from_changes(project: Proje
     other = next(r for r in project.requirements if r.subject == "clk-adc")
     before = book.look(project.design, requirement)
     clock = project.design.path("clk-adc")
-    changed = replace_path(project, set_value(clock, name="Another name", corner="slow"))
+    driver = set_value(clock.driver, resistance=parse_quantity("25 ohm", "resistance"))
+    changed = replace_path(project, set_value(clock, driver=driver))
     # The edit shares everything else, so that the very same need comes back.
     assert book.look(changed.design, requirement) is before
     assert book.look(changed.design, other).key not in first

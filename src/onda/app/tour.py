@@ -61,6 +61,8 @@ def take_tour(project: Project, folder: Path) -> list[str]:
     shoot("window-4-eye.png")
     window.selection.go("stackup")
     shoot("window-5-stackup.png")
+    window.selection.go("networks")
+    shoot("window-6-networks.png")
     window.document.stack.setClean()
     window.close()
     app.processEvents()

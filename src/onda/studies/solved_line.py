@@ -127,9 +127,7 @@ def solve_line(inputs: LineInputs, fine: bool = True, even: bool = False) -> Sol
     `fine` includes the crowding of current by filaments; without it copper is a surface current
     and smooth, for an answer while something is dragged.
     """
-    section, dielectrics, er = section_at_frequency(inputs)
-    result = solve_section(section, per_piece=5 if fine else 4, quick=not fine)
-    losses = resistance(section, result, inputs.resistivity)
+    section, dielectrics, er, result, losses = _fields(inputs, fine)
     pair = pair_modes(result) if inputs.kind == "pair" else None
     single = None if pair else _middle(result)
     mode = (pair.even if even else pair.odd) if pair else single
@@ -158,6 +156,16 @@ def solve_line(inputs: LineInputs, fine: bool = True, even: bool = False) -> Sol
         r_dc=float(losses.r_dc[0]),
         notes=_notes(inputs),
     )
+
+
+@lru_cache(maxsize=256)
+def _fields(
+    inputs: LineInputs, fine: bool
+) -> tuple[CrossSection, dict[str, Dielectric], dict[str, float], SectionResult, Resistance]:
+    """What both modes of a pair have in common."""
+    section, dielectrics, er = section_at_frequency(inputs)
+    result = solve_section(section, per_piece=5 if fine else 4, quick=not fine)
+    return section, dielectrics, er, result, resistance(section, result, inputs.resistivity)
 
 
 def _of_mode(inputs: LineInputs, matrix: FloatArray, even: bool = False) -> FloatArray:
