@@ -120,6 +120,17 @@ def test_the_chain_by_keys_and_buttons(window: MainWindow) -> None:
     ]  # fmt: skip
 
 
+def test_a_piece_lights_up_below_and_opens_by_a_double_click(window: MainWindow) -> None:
+    networks = look_at(window, "up0-channel", "time")
+    middle = networks.chain._rect(1).center().toPoint()
+    QTest.mouseMove(networks.chain, middle)
+    assert window.selection.hovered == "connector"
+    assert networks.time._lit == "connector"
+    QTest.mouseDClick(networks.chain, Qt.MouseButton.LeftButton, pos=middle)
+    assert networks.network.id == "mezzanine"
+    assert window.settle(60_000)
+
+
 def test_a_piece_that_does_not_fit_is_told_and_loses_nothing(window: MainWindow) -> None:
     networks = look_at(window, "up0-channel")
     networks.edits.add_piece("board-uplinks")
@@ -254,6 +265,11 @@ def test_crosstalk_lies_over_the_profile(window: MainWindow) -> None:
     assert "Ω at 222 ps" in view.sentence.text()
     view.lanes.choose("1")
     assert view.ledger.rows[0].cells[0] == "near 1"
+    view.below.choose("impulse")
+    assert "Impulse" in view._lower.text()
+    view.below.choose("step")
+    assert "Step" in view._lower.text()
+    view.below.choose("crosstalk")
     # Both plots share their axis.
     a = view.profile.plot.getViewBox().viewRange()[0]
     assert view.crosstalk.plot.getViewBox().viewRange()[0] == pytest.approx(a)

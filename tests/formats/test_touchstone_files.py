@@ -106,6 +106,8 @@ def test_what_instruments_write_is_read() -> None:
         ("# GHz S RI\n1 0 0 0 0 0 0 0 0\n2 0 0 0 0 0 0 0 0\n", "x.s4p", "numbers fit 2 ports"),
         ("# GHz Z RI R 50 75\n1 0 0 0 0 0 0 0 0\n", "x.s2p", "S-parameters only"),
         ("\x00#\x00", "x.s2p", "no text"),
+        ("1 0 0\n2 0 0\n", "x.s1p", "no option line"),
+        ("# GHz S MA\n1 0.5 0\n2 -0.5 0\n", "x.s1p", "line 3: a magnitude below 0"),
         ("# GHz S RI\n1 1e400 0\n", "x.s1p", "not finite"),
         ("# GHz S RI\n1 1e99999999 0\n", "x.s1p", "not finite"),
         ("[Version] 2.0\n# GHz S RI\n[Number of Ports] 2\n[Two-Port Data Order] 21_12\n"

@@ -229,6 +229,14 @@ def test_crosstalk_enters_at_the_opening(project) -> None:
     assert found.lanes[0].icn == pytest.approx(math.hypot(near, far))
 
 
+def test_step_and_impulse_tell_the_same(project) -> None:
+    through = next(t for t in result(project, "mezzanine").time.through if t.mode == "diff")
+    dt = through.time[1] - through.time[0]
+    assert through.impulse.sum() * dt == pytest.approx(through.volts[-1], abs=2e-3)
+    # The middle of the edge is the top of the impulse.
+    assert through.time[through.impulse.argmax()] == pytest.approx(through.delay, abs=3e-12)
+
+
 def test_power_sum_of_one_aggressor_is_that_aggressor(project) -> None:
     found = result(project, "board-uplinks")
     near, total = found.curve_set("near_end"), found.curve_set("power_sum")

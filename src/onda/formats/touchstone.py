@@ -9,19 +9,18 @@ from __future__ import annotations
 import os
 import re
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.errors import InputError
 from onda.formats.number_kernels import BAD, END, scan_numbers
+from onda.formats.touchstone_head import Head
 
 __all__ = ["TouchstoneFile", "read_touchstone"]
 
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
-_UNITS = {"HZ": 1.0, "KHZ": 1e3, "MHZ": 1e6, "GHZ": 1e9}
 _MOST_VALUES = 400_000_000
 _PIECE = 8_000_000
 """Bytes below which it is not worth to share the reading."""
@@ -55,25 +54,6 @@ class TouchstoneFile:
         return int(self.data.shape[-1])
 
 
-@dataclass(slots=True)
-class _Head:
-    """What stands before the data."""
-
-    unit: float = 1e9
-    parameter: str = "S"
-    form: str = "MA"
-    r: float = 50.0
-    version: int = 1
-    ports: int | None = None
-    order: str | None = None
-    count: int | None = None
-    reference: list[float] = field(default_factory=list)
-    matrix: str = "full"
-    noise_count: int = 0
-    mixed: str = ""
-    option_seen: bool = False
-
-
 def read_touchstone(data: bytes, name: str = "network.s2p") -> TouchstoneFile:
     """Read a file; its name tells the number of ports in version 1.
 
@@ -87,7 +67,7 @@ def read_touchstone(data: bytes, name: str = "network.s2p") -> TouchstoneFile:
 class _Reader:
     def __init__(self, name: str) -> None:
         self._name = name
-        self._head = _Head()
+        self._head = Head(name)
         self._comments: list[str] = []
         self._values: list[FloatArray] = []
         self._noise: list[FloatArray] = []
@@ -96,28 +76,27 @@ class _Reader:
         self._data = b""
         self._returns = False
 
-    def _fail(self, what: str, line: int | None = None, remedy: str | None = None) -> InputError:
-        return InputError(what, file=self._name, line=line, remedy=remedy)
-
     def read(self, data: bytes) -> TouchstoneFile:
         self._data = data.removeprefix(b"\xef\xbb\xbf")
         if not self._data.endswith(b"\n"):
             self._data += b"\n"
         self._returns = b"\r" in self._data
         if b"\x00" in self._data[:4096]:
-            raise self._fail("is no text", remedy="Save it as plain text, not as wide characters.")
+            raise self._head.fail(
+                "is no text", remedy="Save it as plain text, not as wide characters."
+            )
         found = re.search(r"\.s(\d{1,4})p$", self._name, re.IGNORECASE)
         from_name = int(found[1]) if found else None
         self._walk()
         if self._head.ports is None:
             if not from_name:
-                raise self._fail(
+                raise self._head.fail(
                     "the name does not tell the number of ports",
                     remedy="Name it as in x.s4p, or use version 2 with [Number of Ports].",
                 )
             self._head.ports = from_name
         elif from_name is not None and from_name != self._head.ports:
-            raise self._fail(
+            raise self._head.fail(
                 f"[Number of Ports] says {self._head.ports}, the name of the file {from_name}"
             )
         return self._assembled()
@@ -137,15 +116,15 @@ class _Reader:
             body = body.strip()
             line = number + 1
             if body.startswith("#"):
-                self._option(body[1:].split(), line)
+                self._head.option(body[1:].split(), line)
             elif body.startswith("["):
-                awaited = self._keyword(body, line)
+                awaited = self._head.keyword(body, line, in_data=bool(self._values))
                 if awaited == "noise data":
                     target = self._noise
                 if awaited == "end":
                     return
             elif body and awaited == "reference" and not self._values:
-                self._head.reference += self._numbers(body, line)
+                self._head.reference += self._head.numbers(body, line)
             elif body:
                 position = self._bulk(position, target)
                 continue
@@ -184,13 +163,13 @@ class _Reader:
             if target is self._values:
                 self._count += len(values)
                 if self._count > _MOST_VALUES:
-                    raise self._fail("too large to be read at once", self._line_at(position))
+                    raise self._head.fail("too large to be read at once", self._line_at(position))
             if why == BAD:
                 end = position
                 while end < len(self._data) and self._data[end] not in b" \t\r\n,!":
                     end += 1
-                self._numbers(_decoded(self._data[position:end]), self._line_at(position))
-                raise self._fail("a number that cannot be read", self._line_at(position))
+                self._head.numbers(_decoded(self._data[position:end]), self._line_at(position))
+                raise self._head.fail("a number that cannot be read", self._line_at(position))
             if why != END:
                 # What the others found stands behind a line of words.
                 return int(position)
@@ -226,101 +205,12 @@ class _Reader:
             _, position, _, _ = scan_numbers(view, position, len(self._data) - 1, room, notes, TENS)
         return self._line_at(int(position))
 
-    def _numbers(self, body: str, line: int) -> list[float]:
-        try:
-            values = [float(w) for w in body.replace(",", " ").split()]
-        except ValueError:
-            bad = next((w for w in body.split() if not _is_number(w)), body[:20])
-            raise self._fail(f"{bad[:30]!r} is no number", line) from None
-        if not all(np.isfinite(values)):
-            raise self._fail("a value that is not finite", line)
-        return values
-
-    def _option(self, words: list[str], line: int) -> None:
-        head = self._head
-        if head.option_seen:
-            # The standard lets later option lines be passed over.
-            return
-        head.option_seen = True
-        k = 0
-        while k < len(words):
-            word = words[k].upper()
-            if word in _UNITS:
-                head.unit = _UNITS[word]
-            elif word in ("S", "Y", "Z", "G", "H"):
-                head.parameter = word
-            elif word in ("RI", "MA", "DB"):
-                head.form = word
-            elif word == "R":
-                values = []
-                while k + 1 < len(words) and _is_number(words[k + 1]):
-                    k += 1
-                    values.append(float(words[k]))
-                if not values or min(values) <= 0 or not np.isfinite(values).all():
-                    raise self._fail("R without a resistance above 0", line)
-                head.r = values[0]
-                # Some instruments write one for each port.
-                head.reference = values if len(values) > 1 else []
-            elif word in ("OHM", "OHMS"):
-                pass
-            else:
-                raise self._fail(
-                    f"{words[k][:20]!r} does not belong in the option line",
-                    line,
-                    "As in: # GHz S RI R 50",
-                )
-            k += 1
-
-    def _keyword(self, body: str, line: int) -> str:
-        head = self._head
-        found = re.fullmatch(r"\[([^\]]*)\](.*)", body)
-        if found is None:
-            raise self._fail("a keyword without its closing bracket", line)
-        keyword, rest = found[1].strip().lower(), found[2].strip()
-        if keyword == "version":
-            if not rest.startswith("2"):
-                raise self._fail(f"version {rest[:10]!r} is not known", line)
-            head.version = 2
-        elif keyword in ("number of ports", "number of frequencies", "number of noise frequencies"):
-            if not rest.isdigit() or not 0 < int(rest) < 10**7:
-                raise self._fail(f"[{found[1]}] needs a number above 0", line)
-            value = int(rest)
-            if keyword == "number of ports":
-                head.ports = value
-            elif keyword == "number of frequencies":
-                head.count = value
-            else:
-                head.noise_count = value
-        elif keyword == "two-port data order":
-            if rest not in ("12_21", "21_12"):
-                raise self._fail(f"order {rest[:10]!r} is neither 12_21 nor 21_12", line)
-            head.order = rest
-        elif keyword == "reference":
-            head.reference += self._numbers(rest, line) if rest else []
-        elif keyword == "matrix format":
-            if rest.lower() not in ("full", "lower", "upper"):
-                raise self._fail(f"matrix format {rest[:10]!r} is not known", line)
-            head.matrix = rest.lower()
-        elif keyword == "mixed-mode order":
-            head.mixed = rest
-        elif (
-            keyword
-            not in (
-                "network data",
-                "noise data",
-                "end",
-                "begin information",
-                "end information",
-            )
-            and not self._values
-        ):
-            raise self._fail(f"keyword [{found[1][:30]}] is not known", line)
-        return keyword
-
     def _assembled(self) -> TouchstoneFile:
         head, n = self._head, self._head.ports or 0
         if head.version == 2 and n == 2 and head.order is None:
-            raise self._fail("[Two-Port Data Order] is missing", remedy="Add it: 21_12 or 12_21.")
+            raise self._head.fail(
+                "[Two-Port Data Order] is missing", remedy="Add it: 21_12 or 12_21."
+            )
         entries = n * n if head.matrix == "full" else n * (n + 1) // 2
         per_point = 1 + 2 * entries
         values = _joined(self._values)
@@ -331,16 +221,24 @@ class _Reader:
             line = self._line_of(len(values) - 1) if len(values) else None
             other = _other_ports(values, n)
             hint = f"The numbers fit {other} ports." if other else ""
-            raise self._fail(
+            raise self._head.fail(
                 f"{len(values)} numbers are not whole points of {per_point} for {n} ports",
                 line,
                 hint or "The file is cut off there, or has another number of ports.",
             )
+        if not head.option_seen:
+            # Without it neither unit nor form nor parameter is known.
+            raise self._head.fail("there is no option line", 1, "As in: # GHz S RI R 50")
         table = values.reshape(points, per_point)
         frequency = table[:, 0] * head.unit
         self._check_frequency(frequency, per_point)
+        if head.form == "MA" and (table[:, 1::2] < 0).any():
+            k = int(np.flatnonzero((table[:, 1::2] < 0).any(axis=1))[0])
+            raise self._head.fail("a magnitude below 0", self._line_of(k * per_point))
         if head.count is not None and head.count != points:
-            raise self._fail(f"[Number of Frequencies] says {head.count}, the data hold {points}")
+            raise self._head.fail(
+                f"[Number of Frequencies] says {head.count}, the data hold {points}"
+            )
         data = self._matrix(_complex(table[:, 1:], head.form), n, points)
         if (
             head.version == 1
@@ -348,18 +246,18 @@ class _Reader:
             and len(set(head.reference)) > 1
             and (head.parameter != "S")
         ):
-            raise self._fail("a reference for each port goes with S-parameters only")
+            raise self._head.fail("a reference for each port goes with S-parameters only")
         reference = np.array(head.reference or [head.r] * n)
         if len(reference) != n or (reference <= 0).any():
-            raise self._fail(f"[Reference] needs {n} resistances above 0")
+            raise self._head.fail(f"[Reference] needs {n} resistances above 0")
         if head.version == 1 and head.parameter in ("Y", "Z", "G", "H"):
             data = _denormalised(data, head.parameter, head.r)
         noise = _joined(self._noise)
         if len(noise) % 5:
-            raise self._fail(f"{len(noise)} numbers of noise data are not whole rows of 5")
+            raise self._head.fail(f"{len(noise)} numbers of noise data are not whole rows of 5")
         noise = noise.reshape(-1, 5)
         if head.noise_count and head.noise_count != len(noise):
-            raise self._fail(
+            raise self._head.fail(
                 f"[Number of Noise Frequencies] says {head.noise_count}, the data hold {len(noise)}"
             )
         if len(noise):
@@ -384,12 +282,12 @@ class _Reader:
 
     def _check_frequency(self, frequency: FloatArray, per_point: int) -> None:
         if frequency[0] < 0:
-            raise self._fail("the first frequency is below 0", self._line_of(0))
+            raise self._head.fail("the first frequency is below 0", self._line_of(0))
         back = np.flatnonzero(np.diff(frequency) <= 0)
         if len(back):
             k = int(back[0]) + 1
             what = "stands twice" if frequency[k] == frequency[k - 1] else "goes back"
-            raise self._fail(
+            raise self._head.fail(
                 f"the frequency {frequency[k]:.6g} Hz {what}",
                 self._line_of(k * per_point),
                 "Frequencies must rise; take the second one out.",
@@ -430,14 +328,6 @@ def _other_ports(values: FloatArray, n: int) -> int | None:
             if frequency[0] >= 0 and (np.diff(frequency) > 0).all():
                 return ports
     return None
-
-
-def _is_number(word: str) -> bool:
-    try:
-        float(word)
-    except ValueError:
-        return False
-    return True
 
 
 def _complex(pairs: FloatArray, form: str) -> ComplexArray:

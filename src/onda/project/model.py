@@ -21,7 +21,6 @@ from onda.project.build import (
 from onda.project.line_objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
 from onda.project.networks import (
     FileSource,
-    LimitPiece,
     LineSource,
     Network,
     PathSource,
@@ -45,17 +44,19 @@ from onda.project.paths import (
     TracePiece,
     Via,
 )
-from onda.project.quantities import (
-    DataRate,
-    Quantity,
-    UnitInterval,
-    Voltage,
-    read_quantity,
+from onda.project.quantities import DataRate, UnitInterval, Voltage
+from onda.project.requirements import (
+    CURVE_MEASURES,
+    MEASURE_DIMENSIONS,
+    NETWORK_MEASURES,
+    Measure,
+    Requirement,
 )
 
 __all__ = [
     "CURVE_MEASURES",
     "MEASURE_DIMENSIONS",
+    "NETWORK_MEASURES",
     "SCHEMA_VERSION",
     "Branch",
     "Cable",
@@ -73,6 +74,7 @@ __all__ = [
     "Link",
     "LumpedPart",
     "Material",
+    "Measure",
     "ModelUse",
     "Network",
     "NetworkPiece",
@@ -303,134 +305,6 @@ class Design(Frozen):
     def material(self, identifier: str) -> Material:
         """The material of that id."""
         return find(self.materials, identifier)
-
-
-Measure = Literal[
-    "impedance",
-    "loss",
-    "overshoot",
-    "undershoot",
-    "settling",
-    "edge_time",
-    "delay",
-    "over_area",
-    "under_area",
-    "ring_back",
-    "reversal",
-    "first_delay",
-    "last_delay",
-    "flight_time",
-    "slew",
-    "pulse_width",
-    "duty",
-    "eye_width",
-    "eye_height",
-    "jitter_pp",
-    "mask_growth",
-    "worst_height",
-    "insertion",
-    "return",
-    "return_common",
-    "conversion",
-    "near_end",
-    "far_end",
-    "power_sum",
-    "passivity",
-    "reciprocity",
-    "causality",
-    "pair_skew",
-    "lane_skew",
-    "icn",
-    "ild",
-    "profile_low",
-    "profile_high",
-]
-CURVE_MEASURES = (
-    "insertion",
-    "return",
-    "return_common",
-    "conversion",
-    "near_end",
-    "far_end",
-    "power_sum",
-)
-"""Measures of a network at every frequency, dB; their limits hold over ranges."""
-MEASURE_DIMENSIONS: dict[str, str] = {
-    "impedance": "resistance",
-    "loss": "loss",
-    "overshoot": "voltage",
-    "undershoot": "voltage",
-    "settling": "time",
-    "edge_time": "time",
-    "delay": "time",
-    "over_area": "voltage time",
-    "under_area": "voltage time",
-    "ring_back": "voltage",
-    "reversal": "voltage",
-    "first_delay": "time",
-    "last_delay": "time",
-    "flight_time": "time",
-    "slew": "slew",
-    "pulse_width": "time",
-    "duty": "ratio",
-    "eye_width": "unit interval",
-    "eye_height": "voltage",
-    "jitter_pp": "unit interval",
-    "mask_growth": "ratio",
-    "worst_height": "voltage",
-    **dict.fromkeys(CURVE_MEASURES, "loss"),
-    "passivity": "ratio",
-    "reciprocity": "ratio",
-    "causality": "ratio",
-    "pair_skew": "time",
-    "lane_skew": "time",
-    "icn": "voltage",
-    "ild": "loss",
-    "profile_low": "resistance",
-    "profile_high": "resistance",
-}
-
-
-class Requirement(Frozen):
-    """A limit on one measured quantity of one object, with where it comes from."""
-
-    id: Identifier
-    stage: Literal["lines", "paths", "networks", "eyes"]
-    subject: Identifier
-    layer: Identifier | None = None
-    receiver: Identifier | None = None
-    measure: Measure
-    at_least: Quantity | None = None
-    at_most: Quantity | None = None
-    ranges: Annotated[tuple[LimitPiece, ...], Field(max_length=60)] = ()
-    source: Text = ""
-
-    @model_validator(mode="before")
-    @classmethod
-    def _read_limits(cls, data: Any) -> Any:
-        """Limits are quantities of whatever the measure is a measure of."""
-        if not isinstance(data, dict) or data.get("measure") not in MEASURE_DIMENSIONS:
-            return data
-        dimension = MEASURE_DIMENSIONS[data["measure"]]
-        read: dict[str, Any] = {
-            name: read_quantity(data[name], dimension)
-            for name in ("at_least", "at_most")
-            if data.get(name) is not None
-        }
-        if isinstance(data.get("ranges"), list):
-            # What is read here already is plain Python, where a list is no tuple.
-            read["ranges"] = tuple(data["ranges"])
-        return data | read
-
-    @model_validator(mode="after")
-    def _some_limit(self) -> Requirement:
-        if self.ranges and self.measure not in CURVE_MEASURES:
-            raise ValueError(f"requirement {self.id}: {self.measure} is no curve")
-        if self.at_least is None and self.at_most is None and not self.ranges:
-            raise ValueError(f"requirement {self.id} has no limit")
-        if self.at_least and self.at_most and self.at_least.si >= self.at_most.si:
-            raise ValueError(f"requirement {self.id}: its limits leave no room")
-        return self
 
 
 class KeptState(Frozen):

@@ -66,12 +66,19 @@ class Reflection:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Through:
-    """What a step from the left brings to the right: time (t,) s, volts (t,), delay s."""
+    """What comes through from left to right.
+
+    Attributes
+    ----------
+    time : (t,) s; volts : (t,) V for a step of 1 V; impulse : (t,) 1/s, its slope
+    delay : s, between the middle of the edge and half of what comes at last
+    """
 
     lane: int
     mode: str
     time: FloatArray
     volts: FloatArray
+    impulse: FloatArray
     delay: float
 
 
@@ -159,13 +166,7 @@ def in_time(network: BuiltNetwork, pair: bool, rise: float, rate: float) -> Netw
                     _reflection(even, matrix, lanes, lane, mode, side, port, z, edge)
                 )
             if lanes and ports % 2 == 0:
-                h = matrix[:, lanes + lane, lane]
-                time, volts = step_response(even.frequency, h, edge)
-                # A lane that ends nowhere has no delay.
-                delay = pair_delay(even.frequency, h, edge) if np.abs(h[0]) > 1e-3 else float("nan")
-                through.append(
-                    Through(lane, mode, *_early(time, volts, lanes, matrix, even), delay)
-                )
+                through.append(_through(even, matrix, lanes, lane, mode, edge))
     main = matrices["diff"] if pair else matrices["single"]
     skews = tuple(
         pair_skew(even.frequency, even.s, edge, lane=k, upto=0.5 * rate if rate > 0 else None)
@@ -196,15 +197,18 @@ def _way(even: Resampled, matrix: ComplexArray, lanes: int) -> float:
     return max([0.0, *found])
 
 
-def _early(
-    time: FloatArray, volts: FloatArray, lanes: int, matrix: ComplexArray, even: Resampled
-) -> tuple[FloatArray, FloatArray]:
-    """The part that shows something: three times the way through."""
-    end = min(
-        max(3.0 * _way(even, matrix, lanes), 60.0 * float(time[1] - time[0])), float(time[-1])
-    )
-    some = time <= end
-    return time[some], volts[some]
+def _through(
+    even: Resampled, matrix: ComplexArray, lanes: int, lane: int, mode: str, edge: Edge
+) -> Through:
+    h = matrix[:, lanes + lane, lane]
+    time, volts = step_response(even.frequency, h, edge)
+    _, slope = impulse_response(even.frequency, h, edge)
+    # A lane that ends nowhere has no delay.
+    delay = pair_delay(even.frequency, h, edge) if np.abs(h[0]) > 1e-3 else float("nan")
+    # The part that shows something: three times the way through.
+    dt = float(time[1] - time[0])
+    some = time <= min(max(3.0 * _way(even, matrix, lanes), 60.0 * dt), float(time[-1]))
+    return Through(lane, mode, time[some], volts[some], slope[some] / dt, delay)
 
 
 def _reflection(

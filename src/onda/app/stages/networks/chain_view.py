@@ -50,7 +50,7 @@ class ChainView(QWidget):
     -------
     chosen(piece), wired(piece, right port, left port of the next), swapped(place, place): two ports
     of a network by itself change places, left ones counted first; moved(piece, step),
-    removed(piece)
+    removed(piece), hovered(piece or nothing), opened(piece)
     """
 
     chosen = pyqtSignal(str)
@@ -58,6 +58,8 @@ class ChainView(QWidget):
     swapped = pyqtSignal(int, int)
     moved = pyqtSignal(str, int)
     removed = pyqtSignal(str)
+    hovered = pyqtSignal(str)
+    opened = pyqtSignal(str)
 
     def __init__(self, look: Look) -> None:
         super().__init__()
@@ -236,14 +238,25 @@ class ChainView(QWidget):
             self._from, self._at = port, point
             self.update()
             return
-        for i, box in enumerate(self._boxes):
-            if self._rect(i).contains(point):
-                self.chosen.emit(box.id)
+        box = self._box_at(point)
+        if box:
+            self.chosen.emit(box)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """Go to the network that a piece is."""
+        box = self._box_at(event.position()) if event is not None else ""
+        if box and self._is_chain:
+            self.opened.emit(box)
+
+    def _box_at(self, point: QPointF) -> str:
+        return next((b.id for i, b in enumerate(self._boxes) if self._rect(i).contains(point)), "")
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
         self._at = event.position()
+        if self._is_chain:
+            self.hovered.emit(self._box_at(self._at))
         over = self._port_under(self._at)
         if over != self._over or self._from is not None:
             self._over = over
@@ -284,6 +297,7 @@ class ChainView(QWidget):
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self._over = None
+        self.hovered.emit("")
         self.update()
 
     def event(self, event: QEvent | None) -> bool:

@@ -23,24 +23,11 @@ from onda.project.limit_sets import (
     shipped_sets,
 )
 from onda.project.limit_text import range_of, range_text
-from onda.project.model import CURVE_MEASURES, Requirement
+from onda.project.model import CURVE_MEASURES, NETWORK_MEASURES, Requirement
 from onda.project.store import write_atomically
 from onda.studies.margins import MEASURE_TITLES, Margin
 
-__all__ = ["NETWORK_MEASURES", "LimitsView"]
-
-NETWORK_MEASURES = (
-    *CURVE_MEASURES,
-    "passivity",
-    "reciprocity",
-    "causality",
-    "pair_skew",
-    "lane_skew",
-    "icn",
-    "ild",
-    "profile_low",
-    "profile_high",
-)
+__all__ = ["LimitsView"]
 
 
 class LimitsView(QWidget):

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from functools import partial
+from collections.abc import Sequence
 from pathlib import Path as FilePath
 
 from PyQt6.QtCore import Qt
@@ -22,7 +21,9 @@ from PyQt6.QtWidgets import (
 from onda.app.shell.chips import Chips
 from onda.app.shell.rows import Row
 from onda.app.stages.base import Context, OneResultStage
-from onda.app.stages.networks.chain_view import Box, ChainView
+from onda.app.stages.networks.add_menu import add_menu
+from onda.app.stages.networks.chain_boxes import boxes_of
+from onda.app.stages.networks.chain_view import ChainView
 from onda.app.stages.networks.curves_view import CurvesView
 from onda.app.stages.networks.edits import NetworkEdits
 from onda.app.stages.networks.inspector import NetworkInspector
@@ -31,9 +32,9 @@ from onda.app.stages.networks.proof import Proof
 from onda.app.stages.networks.quality_view import QualityView
 from onda.app.stages.networks.skew_view import SkewView
 from onda.app.stages.networks.time_view import TimeView
-from onda.errors import InputError, OndaError
+from onda.errors import InputError
 from onda.project.model import Design, Requirement
-from onda.project.networks import ChainSource, FileSource, Network
+from onda.project.networks import ChainSource, Network
 from onda.studies.margins import Margin, Measured, margin_of, measure_network
 from onda.studies.network import NETWORK, NetworkResult
 from onda.studies.network_gate import NETWORK_GATE, GateInputs
@@ -88,6 +89,9 @@ class NetworksStage(OneResultStage[NetworkResult]):
         self.chain.swapped.connect(self.edits.swap)
         self.chain.moved.connect(lambda piece, step: self.edits.move_piece(step, piece))
         self.chain.removed.connect(self.edits.remove_piece)
+        self.chain.hovered.connect(context.selection.hover)
+        self.chain.opened.connect(self._open_piece)
+        context.selection.hover_changed.connect(self._light)
         self.proof = Proof(look)
         self.proof.order_wanted.connect(self.edits.set_order)
         self.chips = Chips(VIEWS, "What is shown below")
@@ -282,35 +286,14 @@ class NetworksStage(OneResultStage[NetworkResult]):
         self.margins_changed.emit()
 
     def _draw_chain(self, network: Network) -> None:
-        result = self.result
-        current = self.edits.piece.id if self.edits.piece else ""
-        pair = network.lane == "pair"
-        if isinstance(network.source, ChainSource):
-            spans = {s.id: s for s in result.spans} if result is not None else {}
-            boxes = []
-            for p in network.source.pieces:
-                ports = spans[p.id].ports if p.id in spans else ()
-                half = len(ports) // 2
-                part = self.design.network(p.network)
-                detail = ""
-                if p.id in spans:
-                    took = abs(spans[p.id].end - spans[p.id].start)
-                    detail = f"{took * 1e12:.0f} ps"
-                boxes.append(
-                    Box(
-                        p.id, part.name, detail, ports[:half], ports[half:], p.turned, p.removed,
-                        p.wires,
-                    )
-                )  # fmt: skip
-            self.chain.show_boxes(boxes, pair=pair, is_chain=True, current=current)
-            return
-        ports = result.ports if result is not None else network.order
-        half = (len(ports) + 1) // 2
-        detail = {"file": "file", "line": "line", "path": "path", "half": "half"}[
-            network.source.kind
-        ]
-        box = Box(network.id, network.name, detail, tuple(ports[:half]), tuple(ports[half:]))
-        self.chain.show_boxes([box], pair=pair, is_chain=False, current=network.id)
+        piece = self.edits.piece
+        is_chain = isinstance(network.source, ChainSource)
+        self.chain.show_boxes(
+            boxes_of(self.design, network, self.result),
+            pair=network.lane == "pair",
+            is_chain=is_chain,
+            current=piece.id if piece else network.id,
+        )
 
     def _show_view(self) -> None:
         result, network = self.result, self.network
@@ -336,6 +319,18 @@ class NetworksStage(OneResultStage[NetworkResult]):
         low = next((r.at_least for r in self.requirements if r.measure == "profile_low"), None)
         high = next((r.at_most for r in self.requirements if r.measure == "profile_high"), None)
         return low.si if low else None, high.si if high else None
+
+    def _light(self, piece: str) -> None:
+        view = self._made.get("time")
+        if self.active and isinstance(view, TimeView):
+            view.light(piece)
+
+    def _open_piece(self, piece: str) -> None:
+        """Go to the network that a piece of the chain is."""
+        network = self.network
+        if network is not None and isinstance(network.source, ChainSource):
+            found = next(p for p in network.source.pieces if p.id == piece)
+            self.context.selection.choose(found.network, self.id)
 
     # ---- asking for more
 
@@ -403,34 +398,7 @@ class NetworksStage(OneResultStage[NetworkResult]):
 
     def add_menu(self) -> QMenu:
         """What a network can be made of."""
-        menu = QMenu(self.surface)
-        design, network = self.design, self.network
-        self._entry(menu, "A file of S-parameters…", self._open)
-        lines = menu.addMenu("A piece of line")
-        for c in design.line_classes:
-            if lines is not None and c.kind != "group":
-                self._entry(lines, c.name, partial(self.edits.from_line, c.id))
-        paths = menu.addMenu("A path")
-        for p in design.paths:
-            if paths is not None:
-                self._entry(paths, p.name, partial(self.edits.from_path, p.id))
-        if network is not None:
-            self._entry(menu, f"A chain that begins with {network.name}", self.edits.chain_of_this)
-            if isinstance(network.source, FileSource):
-                self._entry(menu, f"Both halves of {network.name}", self.edits.halves_of_this)
-            self._entry(menu, f"A copy of {network.name}", super().add_copy)
-        return menu
-
-    def _entry(self, menu: QMenu, words: str, act: Callable[[], None]) -> None:
-        def run() -> None:
-            try:
-                act()
-            except OndaError as error:
-                self.surface.tell(str(error))
-
-        action = menu.addAction(words)
-        if action is not None:
-            action.triggered.connect(lambda _: run())
+        return add_menu(self, self._open, super().add_copy)
 
     def _open(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self.surface, "Open network", "", _OPEN)

@@ -26,6 +26,7 @@ __all__ = ["TimeView"]
 
 _LEFT = 52
 _MODES = (("diff", "Differential"), ("common", "Common"), ("single", "Single"))
+_LOWER = (("crosstalk", "Crosstalk"), ("step", "Step"), ("impulse", "Impulse"))
 _SIDES = (("left", "From the left"), ("right", "From the right"))
 
 
@@ -46,6 +47,7 @@ class TimeView(QWidget):
         self._kept: list[NetworkResult] = []
         self._band: tuple[float | None, float | None] = (None, None)
         self._markers: list[float] = []
+        self._lit = ""
         self.lane = 0
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -80,9 +82,14 @@ class TimeView(QWidget):
         self.strip = PieceStrip(look, _LEFT)
         self.crosstalk = CurvePlot(look, x_unit="ps", y_unit="mV", axis_width=_LEFT)
         self._lower = label("", "heading")
+        self.below = Chips(_LOWER, "What is shown below")
+        self.below.chosen.connect(lambda _: self.draw())
         column.addWidget(self.profile, 6)
         column.addWidget(self.strip)
-        column.addWidget(self._lower)
+        line = QHBoxLayout()
+        line.addWidget(self._lower, 1)
+        line.addWidget(self.below)
+        column.addLayout(line)
         column.addWidget(self.crosstalk, 4)
         self.profile.plot.getViewBox().sigXRangeChanged.connect(lambda *_: self._draw_strip())
         self.crosstalk.plot.setXLink(self.profile.plot)
@@ -213,15 +220,24 @@ class TimeView(QWidget):
         low, high = self.profile.plot.getViewBox().viewRange()[0]
         spans = self._result.spans if self.sides.current == "left" else ()
         at = self._markers[-1] if self._markers else math.nan
-        lit = next((s.id for s in spans if s.start <= at <= s.end), "")
+        marked = next((s.id for s in spans if s.start <= at <= s.end), "")
+        lit = self._lit or marked
         self.strip.show_spans(spans, low * 1e-12, high * 1e-12, lit)
         self.strip.setVisible(bool(spans))
 
+    def light(self, piece: str) -> None:
+        """Light up a piece of the chain."""
+        self._lit = piece
+        self._draw_strip()
+
     def _draw_lower(self, time: NetworkTime, found: Reflection) -> None:
         t = self._look.t
-        traces = [c for c in time.crosstalk if c.victim == self.lane]
         main = found.mode in ("diff", "single")
-        if traces and main:
+        traces = [c for c in time.crosstalk if c.victim == self.lane] if main else []
+        self.below.blockSignals(True)
+        self.below.show_only({"step", "impulse", *(["crosstalk"] if traces else [])})
+        self.below.blockSignals(False)
+        if traces and self.below.current == "crosstalk":
             self._lower.setText(f"Crosstalk on lane {self.lane + 1}, at its place, 1 V pulse")
             curves = []
             for k, c in enumerate(traces):
@@ -238,11 +254,20 @@ class TimeView(QWidget):
             view = (low, high, float(levels.min()) - room, float(levels.max()) + room)
             self.crosstalk.show_curves(curves, view=view, marks=marks)
             return
-        self._lower.setText("Step that comes through, 1 V, against its arrival")
         through = [c for c in time.through if (c.lane, c.mode) == (self.lane, found.mode)]
+        low, high = self.profile.plot.getViewBox().viewRange()[0]
+        if self.below.current == "impulse":
+            self._lower.setText("Impulse response, against its arrival")
+            curves = [
+                Curve("through", c.time * 1e12, c.impulse * 1e-9, t.sea, 1.8) for c in through
+            ]
+            top = max((float(c.y.max()) for c in curves), default=1.0)
+            self.crosstalk.set_y_unit("/ns")
+            self.crosstalk.show_curves(curves, view=(low, high, -0.12 * top, 1.1 * top))
+            return
+        self._lower.setText("Step that comes through, 1 V, against its arrival")
         curves = [Curve("through", c.time * 1e12, c.volts * 1e3, t.sea, 1.8) for c in through]
         self.crosstalk.set_y_unit("mV")
-        low, high = self.profile.plot.getViewBox().viewRange()[0]
         self.crosstalk.show_curves(curves, view=(low, high, -60.0, 1060.0))
 
     def _fill_ledger(self, result: NetworkResult, found: Reflection) -> None:
