@@ -193,6 +193,7 @@ def _print_margins(project: Any, margins: list[Any]) -> None:
     names = {("lines", c.id): c.name for c in project.design.line_classes} | {
         ("paths", p.id): p.name for p in project.design.paths
     }
+    names |= {("networks", n.id): n.name for n in project.design.networks}
     names |= {("eyes", link.id): link.name for link in project.design.links}
     table = Table(title=f"{project.name} {project.revision}")
     for column in ("Stage", "Object", "Requirement", "Value", "Limit", "State"):

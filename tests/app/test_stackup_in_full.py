@@ -260,6 +260,7 @@ def test_a_build_without_layers_says_what_to_do(make_window, project) -> None:
             project.design,
             paths=(),
             links=(),
+            networks=(),
             line_classes=(),
             stackup=set_value(project.design.stackup, layers=(), zones=(), vias=()),
         ),

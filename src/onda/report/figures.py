@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -9,11 +10,15 @@ from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
 
+from onda.project.model import Requirement
 from onda.studies.eye import EyeResult
 from onda.studies.impedance import ImpedanceResult
+from onda.studies.margins import MEASURE_TITLES
+from onda.studies.network import NetworkResult, level_db
+from onda.studies.network_limits import limit_lines
 from onda.studies.path import PathResult
 
-__all__ = ["draw_eye", "draw_line", "draw_path"]
+__all__ = ["draw_eye", "draw_line", "draw_network", "draw_path"]
 
 _INK, _SECONDARY, _SEA, _FAILS, _PAPER = "#1E2B33", "#56646B", "#0E6B78", "#B8432F", "#FCFAF5"
 _DENSITY = LinearSegmentedColormap.from_list("density", [_PAPER, "#0E6B78", "#1E2B33"])
@@ -74,6 +79,32 @@ def draw_path(result: PathResult, limit: float | None, file: Path) -> None:
     lower.set(xlabel="time, ns", ylabel="V")
     lower.legend(frameon=False, fontsize=8, labelcolor=_INK)
     for axes in (upper, lower):
+        _style(axes)
+    figure.savefig(file)
+
+
+def draw_network(result: NetworkResult, limits: Sequence[Requirement], file: Path) -> None:
+    """Through and return with their limits where they hold, and the impedance along the line."""
+    figure = _figure(7.2, 2.8)
+    left, right = figure.subplots(1, 2)
+    ghz = result.frequency / 1e9
+    for kind, color in (("insertion", _SEA), ("return", "#B8552F")):
+        found = result.curve_set(kind)
+        for k, values in enumerate(found.values if found is not None else ()):
+            label = MEASURE_TITLES[kind].lower() if k == 0 else None
+            left.plot(ghz, np.maximum(level_db(values), -80.0), color=color, lw=1.2, label=label)
+        for requirement in limits:
+            if requirement.measure == kind:
+                for line in limit_lines(requirement, 0.0, float(result.frequency[-1])):
+                    left.plot(line.frequency / 1e9, line.level, color=_FAILS, ls="--", lw=1)
+    left.set(xlabel="GHz", ylabel="dB")
+    left.legend(frameon=False, fontsize=8, labelcolor=_INK)
+    main = "diff" if result.pair else "single"
+    for r in result.time.reflections if result.time is not None else ():
+        if (r.mode, r.side) == (main, "left"):
+            right.plot(r.place * 1e12, r.true, color=_SEA, lw=1.2)
+    right.set(xlabel="one-way delay, ps", ylabel="impedance, Ω")
+    for axes in (left, right):
         _style(axes)
     figure.savefig(file)
 

@@ -12,12 +12,14 @@ import jinja2
 from onda import __version__
 from onda.errors import InputError, OndaError
 from onda.project.model import Project
-from onda.report.figures import draw_eye, draw_line, draw_path
+from onda.report.figures import draw_eye, draw_line, draw_network, draw_path
 from onda.studies.eye import EYE
 from onda.studies.eye_inputs import eye_inputs
 from onda.studies.impedance import IMPEDANCE, ImpedanceInputs
 from onda.studies.line_inputs import line_inputs
 from onda.studies.margins import MEASURE_TITLES, Margin, State, limits_text
+from onda.studies.network import NETWORK
+from onda.studies.network_inputs import network_inputs
 from onda.studies.path import PATH
 from onda.studies.path_inputs import path_inputs
 from onda.studies.runner import StudyRunner
@@ -122,6 +124,18 @@ def _subjects(
             draw_path(result, limit, file)
 
         add(p.name, p.net, "paths", p.id, path)
+    for n in design.networks:
+        limits = [r for r in project.requirements if (r.stage, r.subject) == ("networks", n.id)]
+        if not limits:
+            # A part of a chain that nothing is asked of is no evidence by itself.
+            continue
+
+        def network(file: Path, n: object = n, limits: object = limits) -> None:
+            result = runner.result(NETWORK, network_inputs(design, n))  # type: ignore[arg-type]
+            draw_network(result, limits, file)  # type: ignore[arg-type]
+
+        rate = f", {n.rate.text}" if n.rate else ""
+        add(n.name, f"{n.source.kind}{rate}", "networks", n.id, network)
     for link in design.links:
 
         def eye(file: Path, link: object = link) -> None:
