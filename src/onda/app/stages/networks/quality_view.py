@@ -67,7 +67,7 @@ def _range(result: NetworkResult, q: Quality) -> tuple[str, str, str, str]:
         return "Range", found, _FAIR, "state the data rate to judge it"
     share = q.last / result.rate
     verdict = _GOOD if share >= 1.0 else _FAIR if share >= 0.75 else _BAD
-    return "Range", found, verdict, f"{share:.2f} of the rate of {result.rate / 1e9:.5g} GBd"
+    return "Range", found, verdict, f"{share:.2f} of the rate of {result.rate / 1e9:.6g} GBd"
 
 
 def _at(q: Quality, curve: np.ndarray) -> str:

@@ -114,8 +114,10 @@ class NetworksStage(OneResultStage[NetworkResult]):
         split.setChildrenCollapsible(False)
         split.addWidget(upper)
         split.addWidget(lower)
-        split.setStretchFactor(0, 2)
-        split.setStretchFactor(1, 5)
+        split.setStretchFactor(0, 1)
+        split.setStretchFactor(1, 4)
+        # Made while the window stands already, it would else go by what its parts wish for.
+        split.setSizes([150, 480])
         self.surface.body.addWidget(split, 1)
         self.form = NetworkInspector(context, self.edits)
         self.form.write_wanted.connect(self._write)
