@@ -71,14 +71,17 @@ def lines() -> list[Figure]:
 
     def drag() -> object:
         solve_line.cache_clear()
+        solved_line._fields.cache_clear()
         return solve_line(inputs, False)
 
     def fit() -> object:
         solve_line.cache_clear()
+        solved_line._fields.cache_clear()
         return fit_width(inputs, 100.0)
 
     def real_copper() -> object:
         solve_line.cache_clear()
+        solved_line._fields.cache_clear()
         solved_line._copper_of.cache_clear()
         return solve_line(inputs, True)
 

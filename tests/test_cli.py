@@ -95,7 +95,22 @@ def test_check_writes_a_report(monkeypatch, capsys, tmp_path) -> None:
 
 def test_names_in_a_report_are_escaped(monkeypatch, tmp_path, capsys) -> None:
     file, folder = tmp_path / "x.onda", tmp_path / "report"
-    save_project(set_value(fulmar_project(), name="<script>alert(1)</script>"), file)
+    whole = fulmar_project()
+    # One class is enough of a board to be named.
+    design = set_value(
+        whole.design, paths=(), links=(), networks=(), line_classes=whole.design.line_classes[:1]
+    )
+    save_project(
+        set_value(
+            whole,
+            name="<script>alert(1)</script>",
+            design=design,
+            requirements=tuple(
+                r for r in whole.requirements if r.subject == design.line_classes[0].id
+            ),
+        ),
+        file,
+    )
     run(monkeypatch, "check", str(file), "--report", str(folder), "--only", "lines")
     html = (folder / "index.html").read_text(encoding="utf-8")
     assert "<script>alert" not in html

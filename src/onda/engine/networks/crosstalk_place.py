@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import find_peaks
 
 from onda.errors import NotPhysical
 
@@ -55,6 +54,9 @@ def rank_peaks(
     """
     if len(place) < 3:
         raise NotPhysical("crosstalk", f"{len(place)} samples", "three or more")
+    # Imported where it is needed: it takes as long to load as the whole window.
+    from scipy.signal import find_peaks
+
     distance = max(1, round(apart / float(place[1] - place[0])))
     found: list[tuple[str, str, float, float]] = []
     for (aggressor, end), volts in responses.items():

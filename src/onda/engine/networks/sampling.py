@@ -17,7 +17,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import CubicSpline
 
 from onda.errors import NotPhysical
 
@@ -92,6 +91,9 @@ def interpolated(frequency: FloatArray, s: ComplexArray, wanted: FloatArray) -> 
         for i, j in np.ndindex(*s.shape[1:]):
             found[:, i, j] = np.interp(wanted, frequency, still[:, i, j])
     else:
+        # Imported where it is needed: it takes as long to load as the whole window.
+        from scipy.interpolate import CubicSpline
+
         found = CubicSpline(frequency, still, axis=0)(wanted)
     return np.asarray(found * np.exp(-2j * np.pi * wanted[:, None, None] * delay))
 
