@@ -23,9 +23,13 @@ from onda.errors import InputError
 __all__ = ["compute"]
 
 FloatArray = NDArray[np.float64]
-_PER_RISE = 80
+_PER_RISE = 160
+_WINDOW = 4
+"""Samples through which a part is seen; fewer let rounding through, more smear it."""
 _SMALLEST = 0.5e-12
 """Excess delay, s, below which a junction is called plain."""
+_BEYOND = 1.02
+"""A step stays between its two sides; what goes further is a part of its own."""
 
 
 def compute(case: dict[str, Any]) -> dict[str, Any]:
@@ -43,9 +47,10 @@ def compute(case: dict[str, Any]) -> dict[str, Any]:
     widths = np.asarray(inputs["section_one_way_delay"], dtype=float)
     ends = np.cumsum(widths)
     starts = ends - widths
-    response = sharpened(rho, _PER_RISE, _PER_RISE // 8)
-    when = (np.arange(len(response)) - 0.5 * (_PER_RISE // 8 - 1) - 0.5) * time[1]
-    profile = peeled(when, response, source)
+    response = sharpened(rho, _PER_RISE, _WINDOW)
+    when = (np.arange(len(response)) - 0.5 * (_WINDOW - 1) - 0.5) * time[1]
+    # A lump seen sharply is next to a short for a moment, and no end.
+    profile = peeled(when, response, source, most=1e4)
     z = [
         profile.mean(a + 0.25 * w, b - 0.25 * w)
         for a, b, w in zip(starts, ends, widths, strict=True)
@@ -68,7 +73,8 @@ def compute(case: dict[str, Any]) -> dict[str, Any]:
 
 def _waveform(inputs: dict[str, Any], step: float) -> tuple[FloatArray, FloatArray]:
     """Voltage at the source's end of the sections."""
-    source, end = float(inputs["source_R"]), float(inputs["R_end"])
+    source = float(inputs["source_R"])
+    end = math.inf if inputs["R_end"] is None else float(inputs["R_end"])
     shunts = [ShuntBranch(0, r=source, source=True)]
     series: list[SeriesPart] = []
     lines: list[LinePiece] = []
@@ -96,7 +102,8 @@ def _waveform(inputs: dict[str, Any], step: float) -> tuple[FloatArray, FloatArr
         elif kind != "none":
             raise InputError(f"junction {kind!r} is not known")
     if math.isfinite(end):
-        shunts.append(ShuntBranch(node, r=end))
+        # A short is a very small resistor.
+        shunts.append(ShuntBranch(node, r=max(end, 1e-6)))
     net = Net(nodes=node + 1, shunts=tuple(shunts), series=tuple(series), lines=tuple(lines))
     ramp = edge(0.0, float(inputs["source_emf"]), float(inputs["rise_time_0_100_linear"]))
     solution = solve_transient(net, ramp, end=float(inputs["t_end"]), step=step)
@@ -111,7 +118,13 @@ def _lumps(
     for k in range(len(z) - 1):
         at = float(ends[k])
         reach = 0.6 * min(ends[k] - starts[k], ends[k + 1] - starts[k + 1])
+        near = profile.z[np.abs(profile.delay - at) < reach]
+        low, high = sorted((z[k], z[k + 1]))
+        if near.min() > low / _BEYOND and near.max() < high * _BEYOND:
+            continue
         lump = lump_between(profile, at - reach, at + reach, z[k], z[k + 1], at)
+        # The step lies where the part is, which parts before it have moved a little.
+        lump = lump_between(profile, at - reach, at + reach, z[k], z[k + 1], lump.delay)
         if abs(lump.excess_delay) < _SMALLEST:
             continue
         kind = "shunt_C" if lump.kind == "shunt C" else "series_L"

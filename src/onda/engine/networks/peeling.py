@@ -34,7 +34,6 @@ __all__ = [
 
 FloatArray = NDArray[np.float64]
 _OPEN = 100.0
-"""Ratio to the reference at which a line is taken to have ended, open or short."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -79,7 +78,9 @@ def sharpened(rho: FloatArray, ramp: int, window: int) -> FloatArray:
     return np.asarray(np.convolve(np.diff(step[ramp:], prepend=0.0), shape / shape.sum()))
 
 
-def peeled(time: FloatArray, response: FloatArray, reference: float) -> Profile:
+def peeled(
+    time: FloatArray, response: FloatArray, reference: float, *, most: float = _OPEN
+) -> Profile:
     """Impedance against one-way delay from the reflected impulse response.
 
     Parameters
@@ -87,6 +88,7 @@ def peeled(time: FloatArray, response: FloatArray, reference: float) -> Profile:
     time : (n,) s round trip in even steps, beginning where nothing has come back yet
     response : (n,) reflection per sample (the step of the reflected step, see `impulse_response`)
     reference : ohm, of the source and of the line before the network
+    most : ratio to the reference at which a line is taken to have ended, open or short
     """
     n = len(response)
     if n < 2 or len(time) != n or not reference > 0:
@@ -102,7 +104,7 @@ def peeled(time: FloatArray, response: FloatArray, reference: float) -> Profile:
             ends, reached = ("open" if rho > 0 else "short"), k
             break
         present *= (1.0 + rho) / (1.0 - rho)
-        if present > _OPEN * reference or present < reference / _OPEN:
+        if present > most * reference or present < reference / most:
             ends, reached = ("open" if present > reference else "short"), k
             break
         z[k] = present
