@@ -90,6 +90,16 @@ def test_levels(measure: str, percent: float, word: str) -> None:
     assert level_of(measure, percent) == word
 
 
+def test_points_too_far_apart_are_told() -> None:
+    """A line of 3.5 ns at steps of 200 MHz turns by more than half a turn from point to point."""
+    f = np.arange(1, 101) * 2e8
+    s = np.zeros((100, 2, 2), complex)
+    s[:, 0, 1] = s[:, 1, 0] = 0.9 * np.exp(-2j * np.pi * f * 3.5e-9)
+    found = quality_of(f, s)
+    assert found.delay == pytest.approx(3.5e-9)
+    assert found.points_per_turn < 1.0
+
+
 def test_quality_of_one_point_and_one_port() -> None:
     found = quality_of(F[:1], np.full((1, 1, 1), 0.5 + 0j))
     assert found.passivity == 100.0

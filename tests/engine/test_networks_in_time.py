@@ -228,6 +228,11 @@ def test_skew_of_a_matched_delay_is_that_delay() -> None:
     assert none.figure == pytest.approx(0.0, abs=1e-15)
 
 
+def test_a_pair_that_ends_nowhere_has_no_skew() -> None:
+    with pytest.raises(NotPhysical, match="without transmission"):
+        pair_skew(F, np.zeros((len(F), 4, 4), complex), Edge(30e-12))
+
+
 def test_single_delays_differ_from_skew_where_the_pair_is_coupled() -> None:
     """A mismatch put before the coupled part is partly evened out by it."""
     late = np.zeros((len(F), 4, 4), complex)

@@ -355,6 +355,15 @@ def test_one_point_has_no_view_in_time_but_all_else() -> None:
     assert level_db(found.curve_set("insertion").values[0])[0] == pytest.approx(20 * np.log10(0.8))
 
 
+def test_a_pair_without_a_way_through_has_notes_and_no_skew() -> None:
+    f = np.arange(1, 100) * 1e8
+    found = NETWORK.run(of_data(np.zeros((99, 4, 4), complex), f, pair=True), Control())
+    assert found.time is not None
+    assert found.time.skews == ()
+    assert any("no skew of lane 1" in n for n in found.time.notes)
+    assert math.isnan(measure_network(found, limit(measure="pair_skew", at_most="1 ps")).value)
+
+
 def test_a_one_port_is_shown_as_it_is() -> None:
     f = np.arange(1, 300) * 5e7
     s = np.exp(-2j * np.pi * f * 1e-9)[:, None, None] * 0.999

@@ -120,10 +120,11 @@ def measure_network_figure(result: NetworkResult, measure: str) -> tuple[float, 
         return math.nan, "", result.time_problem
     if measure == "pair_skew":
         if not time.skews:
-            return math.nan, "", "needs a pair"
+            return math.nan, "", "needs a pair that comes through"
         values = [abs(s.figure) for s in time.skews]
         k = int(np.argmax(values))
-        return values[k], f"lane {k + 1}", "half-way points of both legs under a differential edge"
+        how = "half-way points of both legs under a differential edge"
+        return values[k], f"lane {time.skews[k].lane + 1}", how
     if measure == "lane_skew":
         delays = [t.delay for t in time.through if t.mode in ("diff", "single")]
         if len(delays) < 2 or not all(math.isfinite(d) for d in delays):

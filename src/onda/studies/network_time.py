@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -168,10 +169,7 @@ def in_time(network: BuiltNetwork, pair: bool, rise: float, rate: float) -> Netw
             if lanes and ports % 2 == 0:
                 through.append(_through(even, matrix, lanes, lane, mode, edge))
     main = matrices["diff"] if pair else matrices["single"]
-    skews = tuple(
-        pair_skew(even.frequency, even.s, edge, lane=k, upto=0.5 * rate if rate > 0 else None)
-        for k in range(shown if pair else 0)
-    )
+    skews = tuple(_skews(even, edge, range(shown if pair else 0), rate, notes))
     crosstalk = _crosstalk(even, main, shown, lanes, edge) if lanes > 1 else ()
     peaks = tuple(_ranked(crosstalk, v, edge) for v in range(shown)) if lanes > 1 else ()
     return NetworkTime(
@@ -195,6 +193,18 @@ def _way(even: Resampled, matrix: ComplexArray, lanes: int) -> float:
         if matrix.shape[-1] > 1
     ]
     return max([0.0, *found])
+
+
+def _skews(
+    even: Resampled, edge: Edge, lanes: Iterable[int], rate: float, notes: list[str]
+) -> Iterable[PairSkew]:
+    for lane in lanes:
+        try:
+            yield pair_skew(
+                even.frequency, even.s, edge, lane=lane, upto=0.5 * rate if rate > 0 else None
+            )
+        except NotPhysical as error:
+            notes.append(f"no skew of lane {lane + 1}: {error}")
 
 
 def _through(

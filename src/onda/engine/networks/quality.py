@@ -67,6 +67,12 @@ def causality_percent(s: ComplexArray) -> tuple[float, FloatArray]:
     return worst, against
 
 
+def _true_delay(delay: float, step: float) -> float:
+    """A wave cannot come before it was sent: a clearly negative delay is one turn short."""
+    period = 1.0 / step if step > 0 else float("inf")
+    return delay + period if delay < -0.02 * period else delay
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Quality:
     """What was found.
@@ -120,9 +126,9 @@ def quality_of(frequency: FloatArray, s: ComplexArray) -> Quality:
     step = float(np.diff(frequency).max()) if len(frequency) > 1 else 0.0
     largest = np.abs(s).max(axis=0)
     delays = [
-        phase_delay(frequency, s[:, i, j])
+        _true_delay(phase_delay(frequency, s[:, i, j]), step)
         for i, j in np.ndindex(n, n)
-        if largest[i, j] > 0.05 and i != j
+        if largest[i, j] > 0.3 and i != j
     ]
     delay = max(delays, default=0.0)
     # Echoes go forth and back: the data must follow twice the way through.

@@ -15,11 +15,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.networks.time_domain import Edge, crossing, step_response
+from onda.errors import NotPhysical
 
 __all__ = ["PairSkew", "intra_pair_skew", "leg_responses", "pair_delay", "pair_skew"]
 
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
+_SILENT = 1e-9
 
 
 def intra_pair_skew(frequency: FloatArray, h_p: ComplexArray, h_n: ComplexArray) -> FloatArray:
@@ -49,12 +51,14 @@ class PairSkew:
 
     Attributes
     ----------
+    lane : from 0
     frequency, skew : (f,) Hz and s, under a differential drive
     figure : s, between the half-way points of the two legs' edges under a differential edge
     single_delay : s, difference of the single-ended delays S(rp,lp) and S(rn,ln), slope to `upto`
     upto : Hz, the band of that slope
     """
 
+    lane: int
     frequency: FloatArray
     skew: FloatArray
     figure: float
@@ -65,8 +69,15 @@ class PairSkew:
 def pair_skew(
     frequency: FloatArray, s: ComplexArray, edge: Edge, *, lane: int = 0, upto: float | None = None
 ) -> PairSkew:
-    """Skew of one pair of a network on an even grid from DC (see `sampling.even_grid`)."""
+    """Skew of one pair of a network on an even grid from DC (see `sampling.even_grid`).
+
+    Raises
+    ------
+    NotPhysical : at some frequency nothing comes through one of the legs
+    """
     h_p, h_n = leg_responses(s, lane)
+    if min(np.abs(h_p).min(), np.abs(h_n).min()) < _SILENT:
+        raise NotPhysical("pair", "a leg without transmission", "heard on both legs")
     some = slice(1, None)
     top = float(frequency[-1]) if upto is None else min(upto, float(frequency[-1]))
     skew = intra_pair_skew(frequency[some], h_p[some], h_n[some])
@@ -77,7 +88,7 @@ def pair_skew(
     single = _slope(frequency[band], s[band, k + ln, ln]) - _slope(
         frequency[band], s[band, k + lp, lp]
     )
-    return PairSkew(frequency[some], skew, figure, single, top)
+    return PairSkew(lane, frequency[some], skew, figure, single, top)
 
 
 def _late(frequency: FloatArray, h: ComplexArray, edge: Edge) -> float:

@@ -229,7 +229,7 @@ class NetworkInspector(QWidget):
         if result.time is not None:
             rows.append(NumberRows.si_row("Edge", result.time.rise, "time", None))
             for k, s in enumerate(result.time.skews[:2]):
-                name = f"Skew {k + 1}" if len(result.time.skews) > 1 else "Skew in pair"
+                name = f"Skew {s.lane + 1}" if len(result.time.skews) > 1 else "Skew in pair"
                 then = kept.time.skews if kept and kept.time else ()
                 before = then[k].figure if k < len(then) else None
                 rows.append(NumberRows.si_row(name, s.figure, "time", before))

@@ -59,7 +59,7 @@ class SkewView(QWidget):
         curves = []
         for k, s in enumerate(skews):
             some = s.frequency <= top
-            name = f"lane {k + 1}" if len(skews) > 1 else "skew"
+            name = f"lane {s.lane + 1}" if len(skews) > 1 else "skew"
             color = t.series[k % len(t.series)]
             curves.append(Curve(name, s.frequency[some] / 1e9, s.skew[some] * 1e12, color, 1.8))
         for then in kept:
@@ -92,7 +92,7 @@ class SkewView(QWidget):
         first = min((d for d in delays if math.isfinite(d)), default=math.nan)
         rows = []
         for k, delay in enumerate(delays):
-            s = time.skews[k] if k < len(time.skews) else None
+            s = next((x for x in time.skews if x.lane == k), None)
             rows.append(
                 LedgerRow(
                     str(k),
