@@ -107,11 +107,13 @@ class ChainView(QWidget):
 
     def _rect(self, index: int) -> QRectF:
         n = max(len(self._boxes), 1)
-        room = self.width() - 2.0 * 44.0
-        gap = 48.0
-        width = min(max((room - gap * (n - 1)) / n, 54.0), 210.0)
+        # In a small window the wires give way first.
+        tight = self.width() < 120.0 * n + 60.0
+        margin, gap = (26.0, 22.0) if tight else (44.0, 48.0)
+        room = self.width() - 2.0 * margin
+        width = min(max((room - gap * (n - 1)) / n, 30.0), 210.0)
         total = n * width + gap * (n - 1)
-        left = 44.0 + 0.5 * (room - total)
+        left = margin + 0.5 * (room - total)
         return QRectF(left + index * (width + gap), _TOP, width, self.height() - _TOP - 33.0)
 
     def port_at(self, index: int, side: str, port: int) -> QPointF:
@@ -192,7 +194,9 @@ class ChainView(QWidget):
         middle = Qt.AlignmentFlag.AlignHCenter
         painter.setFont(look.font(11, bold=True))
         words = rect.adjusted(17, 0, -17, 0)
-        text(painter, QRectF(rect.left() - 21, 4, rect.width() + 42, 18), box.name, t.ink, middle)
+        pitch = self._rect(1).left() - self._rect(0).left() if len(self._boxes) > 1 else 300.0
+        room = QRectF(rect.center().x() - 0.5 * pitch + 3, 4, pitch - 6, 18)
+        text(painter, room, box.name, t.ink, middle)
         painter.setFont(look.font(11))
         centre = QRectF(words.left(), rect.center().y() - 8.0, words.width(), 16)
         text(painter, centre, box.detail, t.secondary, middle)

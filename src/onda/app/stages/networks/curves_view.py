@@ -315,12 +315,13 @@ class CurvesView(QWidget):
             f = lane.band
             some = (f >= low) & (f <= high)
             name = f"lane {lane.lane + 1} " if len(result.lanes) > 1 else ""
-            color = t.series[lane.lane % len(t.series)]
-            curves.append(Curve(f"{name}loss", f[some] / 1e9, lane.loss_db[some], color, 1.4))
-            curves.append(Curve(f"{name}fit", f[some] / 1e9, lane.fit_db[some], t.ink, 1.0))
-            curves.append(
-                Curve(f"{name}deviation", f[some] / 1e9, lane.deviation_db[some], t.series[1], 1.4)
-            )
+            for what, values, color in (
+                ("loss", lane.loss_db, t.series[2 * lane.lane % len(t.series)]),
+                ("fit", lane.fit_db, t.ink),
+                ("deviation", lane.deviation_db, t.series[(2 * lane.lane + 1) % len(t.series)]),
+            ):
+                x, y = f[some] / 1e9, values[some]
+                curves.append(Curve(f"{name}{what}", x, y, color, 1.4, note=lane.lane == 0))
         self._drawn = curves
         self.plot.set_y_unit("dB")
         self.plot.show_curves(curves)
