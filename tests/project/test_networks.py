@@ -8,11 +8,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from onda.errors import InputError
-from onda.project.edits import add_copy, remove_object, set_limit, set_value
+from onda.project.edits import add_copy, remove_object, require, set_limit, set_value
 from onda.project.formula import evaluate, read_formula
 from onda.project.limit_sets import (
     LimitSet,
     SetLimit,
+    add_range,
     apply_set,
     change_range,
     read_set,
@@ -309,6 +310,26 @@ def test_ranges_are_changed_added_and_taken_away(project) -> None:
         change_range(project, "nobody", 0, None)
     with pytest.raises(InputError, match="over ranges"):
         set_limit(project, name, "3 dB")
+
+
+def test_a_limit_everywhere_leaves_the_ranges_alone(project) -> None:
+    name = "insertion-up0-channel"
+    before = next(r for r in project.requirements if r.id == name)
+    both = require(project, "networks", "up0-channel", "insertion", ">= -20 dB")
+    found = next(r for r in both.requirements if r.id == name)
+    assert found.ranges == before.ranges
+    assert found.at_least.si == -20.0
+    again = require(both, "networks", "up0-channel", "insertion", "")
+    assert next(r for r in again.requirements if r.id == name) == before
+
+
+def test_ranges_are_added_to_a_measure_or_begin_one(project) -> None:
+    new = range_of("21 to 25 GHz: >= -30")
+    more = add_range(project, "up0-channel", "insertion", new)
+    found = next(r for r in more.requirements if r.id == "insertion-up0-channel")
+    assert len(found.ranges) == 3
+    fresh = add_range(project, "up0-channel", "far_end", new)
+    assert len(fresh.requirements) == len(project.requirements) + 1
 
 
 def test_a_range_belongs_to_a_curve() -> None:

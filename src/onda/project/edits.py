@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
@@ -39,6 +39,7 @@ __all__ = [
     "replace_network",
     "replace_path",
     "require",
+    "requirement_id",
     "restore_kept",
     "set_limit",
     "set_value",
@@ -231,6 +232,14 @@ def set_limit(project: Project, requirement: str, typed: str) -> Project:
     )
 
 
+def requirement_id(others: Iterable[Requirement], measure: str, subject: str) -> str:
+    """An id that none of the others has."""
+    taken = {r.id for r in others}
+    base = f"{measure}-{subject}"[:56]
+    names = (base, *(f"{base}-{n}" for n in range(2, 10_000)))
+    return next(n for n in names if n not in taken)
+
+
 def require(project: Project, stage: str, subject: str, measure: str, typed: str) -> Project:
     """Put a limit on a measure of an object, or change the one that is there.
 
@@ -250,20 +259,24 @@ def require(project: Project, stage: str, subject: str, measure: str, typed: str
         None,
     )
     others = tuple(r for r in project.requirements if r is not present)
-    if not typed.strip():
+    ranges = present.ranges if present else ()
+    if not typed.strip() and not ranges:
         return set_value(project, requirements=others)
+    if not typed.strip():
+        # What holds over ranges of frequencies stays.
+        bare = set_value(present, at_least=None, at_most=None) if present else None
+        kept = tuple(bare if r is present and bare else r for r in project.requirements)
+        return set_value(project, requirements=kept)
     low, high = limits_of(measure, typed)
     limits = {name: q for name, q in (("at_least", low), ("at_most", high)) if q is not None}
-    taken = {r.id for r in others}
-    base = f"{measure}-{subject}"
-    names = (base, *(f"{base}-{n}" for n in range(2, 10_000)))
     new = Requirement.model_validate(
         {
-            "id": present.id if present else next(n for n in names if n not in taken),
+            "id": present.id if present else requirement_id(others, measure, subject),
             "stage": stage,
             "subject": subject,
             "measure": measure,
             "source": present.source if present else "typed",
+            "ranges": ranges,
             **limits,
         }
     )

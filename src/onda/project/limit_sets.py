@@ -10,7 +10,7 @@ from pydantic import Field, ValidationError
 
 from onda.errors import InputError
 from onda.project.base import Frozen, Name, Text
-from onda.project.edits import set_value
+from onda.project.edits import requirement_id, set_value
 from onda.project.limit_text import read_limits
 from onda.project.model import Measure, Project, Requirement
 from onda.project.networks import LimitPiece
@@ -18,6 +18,7 @@ from onda.project.networks import LimitPiece
 __all__ = [
     "LimitSet",
     "SetLimit",
+    "add_range",
     "apply_set",
     "change_range",
     "read_set",
@@ -105,18 +106,12 @@ def apply_set(project: Project, subject: str, limits: LimitSet) -> Project:
         for r in project.requirements
         if (r.stage, r.subject) != ("networks", subject) or r.measure not in named
     )
-    taken = {r.id for r in others}
-    made = []
+    made: list[Requirement] = []
     for limit in limits.limits:
-        base = f"{limit.measure}-{subject}"[:56]
-        name = next(
-            n for k in range(1, 9999) if (n := f"{base}-{k}" if k > 1 else base) not in taken
-        )
-        taken.add(name)
         low, high = read_limits(limit.measure, limit.at_least, limit.at_most)
         made.append(
             Requirement(
-                id=name,
+                id=requirement_id((*others, *made), limit.measure, subject),
                 stage="networks",
                 subject=subject,
                 measure=limit.measure,
@@ -127,6 +122,31 @@ def apply_set(project: Project, subject: str, limits: LimitSet) -> Project:
             )
         )
     return set_value(project, requirements=(*others, *made))
+
+
+def add_range(project: Project, subject: str, measure: str, new: LimitPiece) -> Project:
+    """Put a range on a measure of a network, beside those that it has."""
+    same = next(
+        (
+            r
+            for r in project.requirements
+            if (r.stage, r.subject, r.measure) == ("networks", subject, measure)
+        ),
+        None,
+    )
+    if same is not None:
+        return change_range(project, same.id, len(same.ranges), new)
+    made = Requirement.model_validate(
+        {
+            "id": requirement_id(project.requirements, measure, subject),
+            "stage": "networks",
+            "subject": subject,
+            "measure": measure,
+            "ranges": (new,),
+            "source": "typed",
+        }
+    )
+    return set_value(project, requirements=(*project.requirements, made))
 
 
 def change_range(project: Project, requirement: str, index: int, new: LimitPiece | None) -> Project:

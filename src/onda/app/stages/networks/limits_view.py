@@ -15,6 +15,7 @@ from onda.errors import InputError, OndaError
 from onda.project.edits import require, set_value
 from onda.project.limit_sets import (
     LimitSet,
+    add_range,
     apply_set,
     change_range,
     read_set,
@@ -179,12 +180,8 @@ class LimitsView(QWidget):
             if found is None:
                 if new is None:
                     return
-                same = next((r for r in self._requirements() if r.measure == measure), None)
-                if same is None:
-                    self._add(measure, new)
-                else:
-                    changed = change_range(document.project, same.id, len(same.ranges), new)
-                    document.edit("Add limit", changed)
+                changed = add_range(document.project, self._subject, measure, new)
+                document.edit("Add limit", changed)
             else:
                 assert self._at is not None
                 document.edit(
@@ -199,26 +196,6 @@ class LimitsView(QWidget):
                 require(document.project, "networks", self._subject, kind, typed),
             )
         self._forget()
-
-    def _add(self, measure: str, new: object) -> None:
-        document = self._document
-        project = document.project
-        taken = {r.id for r in project.requirements}
-        base = f"{measure}-{self._subject}"[:56]
-        name = next(
-            n for k in range(1, 9999) if (n := f"{base}-{k}" if k > 1 else base) not in taken
-        )
-        made = Requirement.model_validate(
-            {
-                "id": name,
-                "stage": "networks",
-                "subject": self._subject,
-                "measure": measure,
-                "ranges": (new,),
-                "source": "typed",
-            }
-        )
-        document.edit("Add limit", set_value(project, requirements=(*project.requirements, made)))
 
     def _source_typed(self, typed: str) -> None:
         found = self._found()
