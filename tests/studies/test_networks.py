@@ -237,6 +237,16 @@ def test_step_and_impulse_tell_the_same(project) -> None:
     assert through.time[through.impulse.argmax()] == pytest.approx(through.delay, abs=3e-12)
 
 
+def test_legs_by_themselves_are_read_on_the_plain_reference(project) -> None:
+    found = result(project, "mezzanine").time
+    legs = {r.mode: r for r in found.reflections if r.side == "left" and r.mode.endswith("leg")}
+    assert set(legs) == {"p leg", "n leg"}
+    # A leg with the other one resting sees the mean of odd and even: 50 ohm of 43 and 58.
+    for leg in legs.values():
+        assert leg.reference == 50.0
+        assert leg.true.min() > 41.0
+
+
 def test_power_sum_of_one_aggressor_is_that_aggressor(project) -> None:
     found = result(project, "board-uplinks")
     near, total = found.curve_set("near_end"), found.curve_set("power_sum")

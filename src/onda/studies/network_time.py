@@ -45,7 +45,7 @@ class Reflection:
 
     Attributes
     ----------
-    lane : from 0; mode : "single", "diff" or "common"; side : "left" or "right"
+    lane : from 0; mode : as in `mode_matrix`; side : "left" or "right"
     time, volts : (t,) s and V at the port for a step of 1 V behind its reference
     plain : (t,) ohm, read plainly
     place, true : (n,) one-way s and ohm, peeled; `ends` as in `Profile`
@@ -115,9 +115,10 @@ TIME_TYPES = (NetworkTime, Reflection, Through, CrosstalkTrace, CrosstalkPeak, P
 
 
 def mode_matrix(s: ComplexArray, pair: bool) -> dict[str, ComplexArray]:
-    """S by mode (f, 2k, 2k) of k lanes, left first: "single", or "diff", "common" and "conversion".
+    """S by mode (f, 2k, 2k) of k lanes, left first.
 
-    "conversion" is (f, 2k, 2k) from common in to differential out.
+    "single"; of pairs "diff", "common", "p leg" and "n leg" (the other leg in its reference),
+    "conversion" from common in to differential out and "conversion_back" the other way.
     """
     if not pair:
         return {"single": s}
@@ -129,6 +130,8 @@ def mode_matrix(s: ComplexArray, pair: bool) -> dict[str, ComplexArray]:
         "common": mixed[:, k:, k:],
         "conversion": mixed[:, :k, k:],
         "conversion_back": mixed[:, k:, :k],
+        "p leg": s[:, ::2, ::2],
+        "n leg": s[:, 1::2, 1::2],
     }
 
 

@@ -23,6 +23,7 @@ KEYS: tuple[tuple[str, str], ...] = (
     ("Ctrl+D", "day or night"),
     ("Arrows on the ribbon", "slide a probe; up and down choose another; , and . step elements"),
     ("Insert, Delete on the ribbon", "insert behind the chosen element, remove it"),
+    ("Arrows on a chain, Delete", "choose a piece, with Ctrl move it; take it out"),
     ("Arrows on the margins", "choose a bar; Enter or a double click types another limit"),
     ("Arrows on the section", "choose a dimension; Enter types on it"),
     ("Arrows in a list, F2, Delete", "choose, rename, remove"),

@@ -72,7 +72,10 @@ class MainWindow(QMainWindow):
         self._build()
         self._connect()
         self._keys()
+        # All of it is shown below, once.
+        self.selection.blockSignals(True)
         self._choose_first()
+        self.selection.blockSignals(False)
         self._restyle()
         self._show_stage()
         self.resize(1280, 800)

@@ -25,7 +25,13 @@ from onda.studies.network_time import NetworkTime, Reflection
 __all__ = ["TimeView"]
 
 _LEFT = 52
-_MODES = (("diff", "Differential"), ("common", "Common"), ("single", "Single"))
+_MODES = (
+    ("diff", "Differential"),
+    ("common", "Common"),
+    ("p leg", "P"),
+    ("n leg", "N"),
+    ("single", "Single"),
+)
 _LOWER = (("crosstalk", "Crosstalk"), ("step", "Step"), ("impulse", "Impulse"))
 _SIDES = (("left", "From the left"), ("right", "From the right"))
 
@@ -195,7 +201,7 @@ class TimeView(QWidget):
         limits = []
         ends = [x.delay for x in result.time.through if (x.lane, x.mode) == self.chosen[:2]]
         end = ends[0] if ends and math.isfinite(ends[0]) else high
-        if found.mode != "common":
+        if found.mode in ("diff", "single"):
             limits = [
                 Limit(v, f"{w} {v:.4g} Ω", 0.0, end * 1e12)
                 for v, w in zip(self._band, ("at least", "at most"), strict=True)
@@ -405,7 +411,7 @@ class TimeView(QWidget):
     def _ungated(self, result: NetworkResult, found: Reflection) -> list[Curve]:
         kind = "return_common" if found.mode == "common" else "return"
         curves = result.curve_set(kind)
-        if curves is None:
+        if curves is None or found.mode.endswith("leg"):
             return []
         lanes = len(curves.names) // 2 or 1
         at = found.lane + (lanes if found.side == "right" else 0)

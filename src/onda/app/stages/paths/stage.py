@@ -170,7 +170,9 @@ class PathsStage(OneResultStage[PathResult]):
         selection = self.context.selection
         if not selection.element or not self._is_element(path, selection.element):
             first = next((e.id for e in path.elements if isinstance(e, SeriesResistor)), DRIVER)
+            # Choosing shows everything once more; once is enough.
             selection.choose_element(first)
+            return
         self.surface.title.setText(path.name)
         self.surface.remark.setText(self._remark(path))
         if self._result_of != path.id:
