@@ -15,7 +15,6 @@ from onda.engine.networks.ports import (
     halves_order,
     odd_even_order,
     suggest_order,
-    through_delay,
 )
 from onda.engine.networks.quality import causality_percent, level_of, quality_of
 from onda.engine.networks.remedies import causal, passive, reciprocal
@@ -133,7 +132,6 @@ def test_nothing_is_claimed_of_what_is_not_clear() -> None:
 def test_usual_orders() -> None:
     assert halves_order(4) == (0, 1, 2, 3)
     assert odd_even_order(8) == (0, 2, 4, 6, 1, 3, 5, 7)
-    assert through_delay(F, pair()) == pytest.approx(0.12 * math.sqrt(3.3e-7 * 1.1e-10), rel=0.1)
 
 
 def test_made_passive_by_the_least_change() -> None:

@@ -8,7 +8,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from onda.errors import InputError
-from onda.project.edits import add_copy, remove_object, require, set_limit, set_value
+from onda.project.edits import (
+    add_copy,
+    remove_object,
+    replace_network,
+    require,
+    set_limit,
+    set_value,
+)
 from onda.project.formula import evaluate, read_formula
 from onda.project.limit_sets import (
     LimitSet,
@@ -29,7 +36,6 @@ from onda.project.network_edits import (
     add_piece,
     chain_of,
     change_piece,
-    changed,
     ends_text,
     move_piece,
     network_into_path,
@@ -215,10 +221,10 @@ def test_nothing_is_made_of_itself_or_of_nothing(project) -> None:
         source=ChainSource(pieces=(ChainPiece(id="a", network="up0-channel"),)),
     )
     with pytest.raises(InputError, match="made of itself"):
-        changed(project, loop)
+        replace_network(project, loop)
     lost = set_value(loop, source=ChainSource(pieces=(ChainPiece(id="a", network="nobody"),)))
     with pytest.raises(InputError, match="no network 'nobody'"):
-        changed(project, lost)
+        replace_network(project, lost)
     with pytest.raises(InputError, match="uses it"):
         remove_object(project, "networks", "mezzanine")
     with pytest.raises(InputError, match="uses it"):
@@ -236,7 +242,7 @@ def test_saved_and_read_back(project) -> None:
     network = set_value(
         project.design.network("mezzanine"), ends=read_ends("2 open"), order=(1, 3), lane="single"
     )
-    assert loads(dumps(changed(project, network))) == changed(project, network)
+    assert loads(dumps(replace_network(project, network))) == replace_network(project, network)
 
 
 def test_a_network_goes_into_a_path(project) -> None:

@@ -12,12 +12,11 @@ from onda.engine.networks.algebra import cascade
 from onda.engine.networks.mixed_mode import mixed_mode
 from onda.errors import InputError
 from onda.formats.touchstone_write import write_touchstone
-from onda.project.edits import set_value
+from onda.project.edits import replace_network, set_value
 from onda.project.model import Design, Requirement
 from onda.project.network_edits import (
     add_network,
     change_piece,
-    changed,
     network_into_path,
     read_ends,
     swap_wires,
@@ -83,7 +82,7 @@ def test_what_is_taken_away_gives_the_part_between(project) -> None:
 def test_crossed_wires_change_the_legs_and_are_noticed(project) -> None:
     network = swap_wires(project.design.network("up0-channel"), "connector", 2, 0, 1)
     straight = result(project, "up0-channel")
-    crossed = result(changed(project, network), "up0-channel")
+    crossed = result(replace_network(project, network), "up0-channel")
     assert straight.better_order == ()
     assert crossed.better_order == (1, 2, 4, 3)
     # The pair still works as a pair, turned over.
@@ -96,7 +95,7 @@ def test_crossed_wires_change_the_legs_and_are_noticed(project) -> None:
 def test_a_turned_piece_is_seen_from_its_other_side(project) -> None:
     network = change_piece(project.design.network("up0-channel"), "connector", turned=True)
     alone = set_value(network, source=ChainSource(pieces=(network.source.pieces[1],)))
-    found = built(changed(project, alone), "up0-channel")
+    found = built(replace_network(project, alone), "up0-channel")
     truth = built(project, "mezzanine").s
     assert found.s == pytest.approx(truth[:, [2, 3, 0, 1]][:, :, [2, 3, 0, 1]], abs=1e-12)
     assert found.spans[0].ports == (3, 4, 1, 2)
@@ -183,13 +182,13 @@ def test_pieces_that_do_not_fit_are_told(project) -> None:
     pieces = tuple(ChainPiece(id=n, network=n) for n in ("mezzanine", "board-uplinks"))
     network = set_value(project.design.network("up0-channel"), source=ChainSource(pieces=pieces))
     with pytest.raises(InputError, match="has 8 ports, Mezzanine connector has 4"):
-        built(changed(project, network), "up0-channel")
+        built(replace_network(project, network), "up0-channel")
     wired = set_value(pieces[0], wires=(2, 1, 0))
     network = set_value(
         network, source=ChainSource(pieces=(wired, set_value(pieces[0], id="again")))
     )
     with pytest.raises(InputError, match="3 wires for 2 ports"):
-        built(changed(project, network), "up0-channel")
+        built(replace_network(project, network), "up0-channel")
 
 
 # ---- judging
@@ -199,7 +198,7 @@ def test_the_measured_hub_card_is_not_passive_until_it_is_mended(project) -> Non
     network = project.design.network("hub-card")
     bad = result(project, "hub-card")
     assert bad.quality.passivity < 99.9
-    mended = result(changed(project, set_value(network, remedies=("passive",))), "hub-card")
+    mended = result(replace_network(project, set_value(network, remedies=("passive",))), "hub-card")
     assert mended.mended.passivity == 100.0
     assert mended.quality.passivity == bad.quality.passivity
     assert 0.01 < mended.change < 0.05
@@ -210,7 +209,9 @@ def test_the_swapped_cable_is_found_and_put_right(project) -> None:
     network = project.design.network("sensor-cable")
     bad = result(project, "sensor-cable")
     assert bad.better_order == (1, 3, 2, 4)
-    good = result(changed(project, set_value(network, order=bad.better_order)), "sensor-cable")
+    good = result(
+        replace_network(project, set_value(network, order=bad.better_order)), "sensor-cable"
+    )
     assert good.better_order == ()
     requirement = next(r for r in project.requirements if r.id == "insertion-sensor-cable")
     assert margin_of(requirement, measure_network(bad, requirement)).state is State.FAILS
@@ -391,8 +392,8 @@ def test_slices_know_what_a_network_depends_on(project) -> None:
 
     before = key(project.design)
     hub = set_value(project.design.network("hub-card"), remedies=("passive",))
-    assert key(changed(project, hub).design) != before
+    assert key(replace_network(project, hub).design) != before
     cable = set_value(project.design.network("sensor-cable"), ends=read_ends("1 open"))
-    assert key(changed(project, cable).design) == before
+    assert key(replace_network(project, cable).design) == before
     seen = set_value(project.design.network("hub-card"), rate=None)
-    assert key(changed(project, seen).design) == before
+    assert key(replace_network(project, seen).design) == before

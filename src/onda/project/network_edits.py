@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from onda.errors import InputError
-from onda.project.edits import replace_network, set_value, with_design
+from onda.project.edits import set_value, with_design
 from onda.project.model import DeviceFile, NetworkPiece, Project
 from onda.project.networks import (
     ChainPiece,
@@ -28,7 +28,6 @@ __all__ = [
     "add_piece",
     "chain_of",
     "change_piece",
-    "changed",
     "ends_text",
     "move_piece",
     "network_into_path",
@@ -197,8 +196,3 @@ def add_path_piece(project: Project, path: Path, file: str) -> Project:
     new = set_value(path, elements=(*path.elements, piece))
     paths = tuple(new if p.id == path.id else p for p in project.design.paths)
     return with_design(project, paths=paths)
-
-
-def changed(project: Project, new: Network) -> Project:
-    """The project with a changed network."""
-    return replace_network(project, new)

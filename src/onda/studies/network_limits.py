@@ -10,11 +10,17 @@ from numpy.typing import NDArray
 
 from onda.project.formula import evaluate
 from onda.project.model import CURVE_MEASURES, Requirement
-from onda.project.networks import LimitPiece
 from onda.studies.network import NetworkResult, level_db
 from onda.studies.network_time import Reflection
 
-__all__ = ["CurveFinding", "LimitLine", "limit_lines", "measure_network_figure", "worst_of_curve"]
+__all__ = [
+    "CurveFinding",
+    "LimitLine",
+    "limit_lines",
+    "measure_network_figure",
+    "profile_of",
+    "worst_of_curve",
+]
 
 FloatArray = NDArray[np.float64]
 
@@ -93,11 +99,6 @@ def worst_of_curve(requirement: Requirement, result: NetworkResult) -> CurveFind
                     float(f[inside][k]),
                 )  # fmt: skip
     return worst
-
-
-def covered(piece: LimitPiece, result: NetworkResult) -> bool:
-    """Whether the data reach over the whole range of a limit."""
-    return bool(piece.stop.si <= result.frequency[-1] * 1.001)
 
 
 def measure_network_figure(result: NetworkResult, measure: str) -> tuple[float, str, str]:

@@ -7,8 +7,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.networks.sampling import phase_delay
-
 __all__ = ["PortFinding", "find_through", "halves_order", "odd_even_order", "suggest_order"]
 
 ComplexArray = NDArray[np.complex128]
@@ -83,9 +81,3 @@ def suggest_order(
         left = sorted(min(p, partner[p]) for p in range(n))[::2]
     wanted = (*left, *(partner[p] for p in left))
     return None if wanted == tuple(order) else wanted
-
-
-def through_delay(frequency: FloatArray, s: ComplexArray) -> float:
-    """Longest phase delay of a through response in the order left, right, s."""
-    half = s.shape[-1] // 2
-    return max(phase_delay(frequency, s[:, half + k, k]) for k in range(half))

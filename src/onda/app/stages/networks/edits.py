@@ -7,14 +7,13 @@ from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, Any
 
 from onda.errors import InputError, OndaError
-from onda.project.edits import set_value
+from onda.project.edits import replace_network, set_value
 from onda.project.model import Project
 from onda.project.network_edits import (
     add_file_network,
     add_network,
     add_piece,
     change_piece,
-    changed,
     move_piece,
     network_into_path,
     read_ends,
@@ -76,7 +75,7 @@ class NetworkEdits:
 
     def _edit(self, what: str, new: Network) -> None:
         document = self._stage.context.document
-        document.edit(what, changed(document.project, new))
+        document.edit(what, replace_network(document.project, new))
 
     def _set(self, what: str, **changes: Any) -> None:
         self._edit(what, set_value(self._network, **changes))
