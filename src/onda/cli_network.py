@@ -191,23 +191,13 @@ def _read_as(
 
 def _requirements(path: Path) -> list[Any]:
     from onda.project.limit_sets import read_set
-    from onda.project.limit_text import read_limits
-    from onda.project.model import Requirement
 
     try:
         text = path.read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError) as error:
         raise InputError(f"cannot be read ({error})", file=str(path)) from error
-    out = []
-    for k, limit in enumerate(read_set(text, path.name).limits):
-        low, high = read_limits(limit.measure, limit.at_least, limit.at_most)
-        out.append(
-            Requirement(
-                id=f"limit-{k}", stage="networks", subject="network", measure=limit.measure,
-                at_least=low, at_most=high, ranges=limit.ranges, source=limit.source,
-            )
-        )  # fmt: skip
-    return out
+    limits = read_set(text, path.name).limits
+    return [limit.on(f"limit-{k}", "network") for k, limit in enumerate(limits)]
 
 
 def _margins(result: NetworkResult, requirements: list[Any]) -> list[dict[str, Any]]:

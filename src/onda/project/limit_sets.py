@@ -37,6 +37,20 @@ class SetLimit(Frozen):
     ranges: Annotated[tuple[LimitPiece, ...], Field(max_length=60)] = ()
     source: Text = ""
 
+    def on(self, identifier: str, subject: str, source: str = "") -> Requirement:
+        """The limit as a requirement of a network; `source` where it names none."""
+        low, high = read_limits(self.measure, self.at_least, self.at_most)
+        return Requirement(
+            id=identifier,
+            stage="networks",
+            subject=subject,
+            measure=self.measure,
+            at_least=low,
+            at_most=high,
+            ranges=self.ranges,
+            source=self.source or source,
+        )
+
 
 class LimitSet(Frozen):
     """A set with its name and where it comes from."""
@@ -108,19 +122,8 @@ def apply_set(project: Project, subject: str, limits: LimitSet) -> Project:
     )
     made: list[Requirement] = []
     for limit in limits.limits:
-        low, high = read_limits(limit.measure, limit.at_least, limit.at_most)
-        made.append(
-            Requirement(
-                id=requirement_id((*others, *made), limit.measure, subject),
-                stage="networks",
-                subject=subject,
-                measure=limit.measure,
-                at_least=low,
-                at_most=high,
-                ranges=limit.ranges,
-                source=limit.source or limits.name,
-            )
-        )
+        name = requirement_id((*others, *made), limit.measure, subject)
+        made.append(limit.on(name, subject, limits.name))
     return set_value(project, requirements=(*others, *made))
 
 

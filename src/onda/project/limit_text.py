@@ -9,7 +9,7 @@ from onda.project.model import MEASURE_DIMENSIONS
 from onda.project.networks import LimitPiece
 from onda.project.quantities import DIMENSIONS, Quantity, parse_quantity
 
-__all__ = ["limits_of", "range_of", "range_text", "read_limits"]
+__all__ = ["limits_of", "range_of", "range_text", "read_limits", "read_span"]
 
 _RANGE = re.compile(r"(?P<start>[^:]+?)\s*(?:–|\.\.+| to )\s*(?P<stop>[^:]+):(?P<rest>.+)", re.S)
 
@@ -42,6 +42,18 @@ def read_limits(
         parse_quantity(t, dimension, shown) if t.strip() else None for t in (at_least, at_most)
     )
     return low, high
+
+
+def read_span(typed: str, dimension: str, unit: str) -> tuple[Quantity | None, Quantity]:
+    """Both ends of ``380 to 460 ps``; the first is None where there is one value alone.
+
+    The first end takes the unit of the second where it has none.
+    """
+    start, mark, stop = typed.replace("–", " to ").replace("..", " to ").partition(" to ")
+    if not mark:
+        return None, parse_quantity(typed.strip(), dimension, unit)
+    last = parse_quantity(stop.strip(), dimension, unit)
+    return parse_quantity(start.strip(), dimension, last.text.split(" ", 1)[-1]), last
 
 
 def range_of(typed: str) -> LimitPiece | None:

@@ -163,14 +163,16 @@ def in_time(network: BuiltNetwork, pair: bool, rise: float, rate: float) -> Netw
     through: list[Through] = []
     for mode, matrix in matrices.items():
         z = network.reference * {"diff": 2.0, "common": 0.5}.get(mode, 1.0)
+        way = _way(even, matrix, lanes)
         for lane in range(shown):
             sides = [("left", lane), ("right", lanes + lane)] if ports > 1 else [("left", 0)]
             for side, port in sides:
                 reflections.append(
-                    _reflection(even, matrix, lanes, lane, mode, side, port, z, edge)
+                    _reflection(even, matrix[:, port, port], lane, mode, side, z, way, edge)
                 )
             if lanes and ports % 2 == 0:
-                through.append(_through(even, matrix, lanes, lane, mode, edge))
+                h = matrix[:, lanes + lane, lane]
+                through.append(_through(even, h, lane, mode, way, edge))
     main = matrices["diff"] if pair else matrices["single"]
     skews = tuple(_skews(even, edge, range(shown if pair else 0), rate, notes))
     crosstalk = _crosstalk(even, main, shown, lanes, edge) if lanes > 1 else ()
@@ -211,34 +213,30 @@ def _skews(
 
 
 def _through(
-    even: Resampled, matrix: ComplexArray, lanes: int, lane: int, mode: str, edge: Edge
+    even: Resampled, h: ComplexArray, lane: int, mode: str, way: float, edge: Edge
 ) -> Through:
-    h = matrix[:, lanes + lane, lane]
     time, volts = step_response(even.frequency, h, edge)
     _, slope = impulse_response(even.frequency, h, edge)
     # A lane that ends nowhere has no delay.
     delay = pair_delay(even.frequency, h, edge) if np.abs(h[0]) > 1e-3 else float("nan")
     # The part that shows something: three times the way through.
     dt = float(time[1] - time[0])
-    some = time <= min(max(3.0 * _way(even, matrix, lanes), 60.0 * dt), float(time[-1]))
+    some = time <= min(max(3.0 * way, 60.0 * dt), float(time[-1]))
     return Through(lane, mode, time[some], volts[some], slope[some] / dt, delay)
 
 
 def _reflection(
     even: Resampled,
-    matrix: ComplexArray,
-    lanes: int,
+    h: ComplexArray,
     lane: int,
     mode: str,
     side: str,
-    port: int,
     z: float,
+    way: float,
     edge: Edge,
 ) -> Reflection:
-    h = matrix[:, port, port]
     time, response = impulse_response(even.frequency, h, edge)
     _, rho = step_response(even.frequency, h, edge)
-    way = _way(even, matrix, lanes)
     # Beyond the end of the network there is nothing to be found.
     end = 2.0 * way + 10.0 * edge.rise if way > 0 else 0.45 / even.step
     count = min(int(np.searchsorted(time, end)) + 1, _MOST_LAYERS, len(time) // 2)

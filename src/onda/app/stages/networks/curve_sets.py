@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.errors import InputError
-from onda.project.quantities import parse_quantity
+from onda.project.limit_text import read_span
 from onda.studies.network import CurveSet, NetworkResult, level_db
 
 __all__ = ["BANDS", "FORMS", "PRESETS", "band_of", "in_form", "normalised", "picked"]
@@ -129,11 +129,8 @@ def band_of(band: str, result: NetworkResult) -> tuple[float, float]:
         if found[0] >= high:
             raise InputError(f"the data end at {high / 1e9:.4g} GHz, below this band")
         return max(found[0], min(low, found[1] * 0.01)), min(found[1], high)
-    start, mark, stop = band.replace("–", " to ").replace("..", " to ").partition(" to ")
-    if not mark:
-        start, stop = "0 GHz", band
-    last = parse_quantity(stop.strip(), "frequency", "GHz")
-    first = parse_quantity(start.strip(), "frequency", last.text.split(" ", 1)[-1])
-    if not last.si > first.si:
+    first, last = read_span(band, "frequency", "GHz")
+    start = first.si if first is not None else 0.0
+    if not last.si > start:
         raise InputError(f"{band[:30]!r} is no band", remedy="As in 1 to 8 GHz.")
-    return first.si, last.si
+    return start, last.si

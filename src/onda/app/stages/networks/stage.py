@@ -226,8 +226,6 @@ class NetworksStage(OneResultStage[NetworkResult]):
         if not self.context.document.in_gesture:
             self._ask_kept(network)
             self._ask_baseline()
-        if self.result is not None:
-            self.draw()
 
     def _ask_kept(self, network: Network) -> None:
         def inputs(design: Design) -> NetworkInputs | None:

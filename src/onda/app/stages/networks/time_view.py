@@ -16,7 +16,8 @@ from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.stages.networks.piece_strip import PieceStrip
 from onda.app.theme import Look
 from onda.errors import InputError
-from onda.project.quantities import format_si, parse_quantity
+from onda.project.limit_text import read_span
+from onda.project.quantities import format_si
 from onda.studies.network import NetworkResult, level_db
 from onda.studies.network_gate import GateResult
 from onda.studies.network_limits import profile_of
@@ -372,11 +373,9 @@ class TimeView(QWidget):
         if not typed.strip():
             self._no_gate()
             return
-        start, mark, stop = typed.replace("–", " to ").replace("..", " to ").partition(" to ")
-        if not mark:
+        first, last = read_span(typed, "time", "ps")
+        if first is None:
             raise InputError(f"{typed[:30]!r} is no gate", remedy="As in 380 to 460 ps.")
-        last = parse_quantity(stop.strip(), "time", "ps")
-        first = parse_quantity(start.strip(), "time", last.text.split(" ", 1)[-1])
         if not last.si > first.si:
             raise InputError("a gate must close after it opens")
         self.gate_wanted.emit(first.si, last.si)
