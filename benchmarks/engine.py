@@ -16,23 +16,23 @@ from onda.engine.circuits import solve_transient
 from onda.engine.lines import lossless_line
 from onda.engine.networks.vector_fit import fit_network
 from onda.engine.section import solve_section
-from onda.formats.ibis import read_ibis
+from onda.formats.ibis.reader import read_ibis
 from onda.studies import solved_line
-from onda.studies.eye import EYE
-from onda.studies.eye_inputs import eye_inputs
-from onda.studies.fit import FIT, Bounds, FitInputs, fit_width
-from onda.studies.line_inputs import line_inputs
-from onda.studies.path import PATH
-from onda.studies.path_build import build_path, with_edges
-from onda.studies.path_inputs import StimulusInputs, path_inputs
-from onda.studies.path_run import run_path
-from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, Variant, resistor_range
-from onda.studies.shield import MODE_CHECK, shield_inputs
-from onda.studies.solved_line import solve_line
-from onda.studies.study import Control
-from onda.studies.tolerance import TOLERANCE, ToleranceInputs
-from onda.studies.variations import spread_inputs
-from onda.studies.width_gap_map import WIDTH_GAP_MAP, MapInputs, map_axes
+from onda.studies.core.study import Control
+from onda.studies.lines.fit import FIT, Bounds, FitInputs, fit_width
+from onda.studies.lines.inputs import line_inputs
+from onda.studies.lines.shield import MODE_CHECK, shield_inputs
+from onda.studies.lines.solved_line import solve_line
+from onda.studies.lines.tolerance import TOLERANCE, ToleranceInputs
+from onda.studies.lines.variations import spread_inputs
+from onda.studies.lines.width_gap_map import WIDTH_GAP_MAP, MapInputs, map_axes
+from onda.studies.links.eye import EYE
+from onda.studies.links.inputs import eye_inputs
+from onda.studies.paths.build import build_path, with_edges
+from onda.studies.paths.inputs import StimulusInputs, path_inputs
+from onda.studies.paths.path import PATH
+from onda.studies.paths.run import run_path
+from onda.studies.paths.sweep import PATH_SWEEP, SweepInputs, Variant, resistor_range
 from onda.verification.runner import public_files, read_case_file
 from onda.verification.topic_section import cross_section
 

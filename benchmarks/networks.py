@@ -10,12 +10,12 @@ from onda.engine.networks.algebra import cascade
 from onda.engine.networks.mixed_mode import mixed_mode
 from onda.engine.networks.peeling import peeled
 from onda.engine.networks.quality import quality_of
-from onda.formats.touchstone import read_touchstone
-from onda.studies.network import NETWORK
-from onda.studies.network_build import build_network
-from onda.studies.network_inputs import network_inputs
-from onda.studies.network_model import NETWORK_MODEL
-from onda.studies.study import Control
+from onda.formats.touchstone.reader import read_touchstone
+from onda.studies.core.study import Control
+from onda.studies.networks.build import build_network
+from onda.studies.networks.inputs import network_inputs
+from onda.studies.networks.model import NETWORK_MODEL
+from onda.studies.networks.network import NETWORK
 
 
 def _large_file(ports: int, points: int) -> bytes:

@@ -129,7 +129,7 @@ def large_ribbon() -> list[Figure]:
     from onda.app.shell.window import MainWindow
     from onda.demo import fulmar_project
     from onda.project.edits import replace_path
-    from onda.project.path_edits import insert_element
+    from onda.project.paths.edits import insert_element
 
     app = application()
     project = fulmar_project()

@@ -147,7 +147,9 @@ def _plot(widget: pg.PlotWidget) -> list[str]:
             o = part.opts
             out.append(f"  bars x {summary(o['x'])} y0 {summary(o['y0'])} h {summary(o['height'])}")
         elif isinstance(part, pg.TextItem):
-            out.append(f"  text {part.toPlainText()!r} @ {summary([part.pos().x(), part.pos().y()])[3:]}")
+            out.append(
+                f"  text {part.toPlainText()!r} @ {summary([part.pos().x(), part.pos().y()])[3:]}"
+            )
         elif isinstance(part, pg.InfiniteLine):
             words = part.label.format if getattr(part, "label", None) is not None else ""
             out.append(f"  line {words} @ {summary([part.value()])[3:]}")

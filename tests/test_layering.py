@@ -17,7 +17,9 @@ MODULES = sorted(
 )
 
 
-@pytest.mark.parametrize("package", ["onda.engine", "onda.project.store", "onda.studies.check"])
+@pytest.mark.parametrize(
+    "package", ["onda.engine", "onda.project.store", "onda.studies.core.check"]
+)
 def test_lower_packages_load_without_qt(package: str) -> None:
     """Proved in a process of its own: no Qt and no plotting comes in."""
     code = (

@@ -16,7 +16,7 @@ from onda.engine.lines import CapacitancePart, Line
 from onda.engine.materials import fit_dielectric
 from onda.engine.networks.algebra import cascade
 from onda.engine.networks.parameters import y_to_s
-from onda.formats.touchstone_write import write_touchstone
+from onda.formats.touchstone.write import write_touchstone
 
 FOLDER = Path(__file__).resolve().parent.parent / "src" / "onda" / "data" / "networks"
 ComplexArray = NDArray[np.complex128]

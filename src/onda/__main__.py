@@ -1,6 +1,6 @@
 """`python -m onda`."""
 
-from onda.cli import main
+from onda.cli.main import main
 
 if __name__ == "__main__":
     main()

@@ -15,7 +15,7 @@ from pytestqt.qtbot import QtBot
 from onda.app.main import STAGES_BUILT
 from onda.app.shell.window import MainWindow
 from onda.project.model import Project
-from onda.studies.cache import ResultCache
+from onda.studies.core.cache import ResultCache
 
 MakeWindow = Callable[..., MainWindow]
 

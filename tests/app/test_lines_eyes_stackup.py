@@ -10,7 +10,7 @@ from onda.app.shell.window import MainWindow
 from onda.app.stages.eyes import EyesStage
 from onda.app.stages.lines import LinesStage
 from onda.app.stages.stackup import StackupStage
-from onda.studies.margins import State
+from onda.studies.core.margin import State
 from tests.app.conftest import MakeWindow, drag, type_into
 
 

@@ -17,9 +17,9 @@ from onda.demo import fulmar_project
 from onda.errors import NotPhysical
 from onda.project.edits import add_copy, keep_state, rename_object, set_value
 from onda.project.model import Project
-from onda.studies.cache import ResultCache
-from onda.studies.runner import StudyRunner
-from onda.studies.study import Control, Study
+from onda.studies.core.cache import ResultCache
+from onda.studies.core.runner import StudyRunner
+from onda.studies.core.study import Control, Study
 
 
 @settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])

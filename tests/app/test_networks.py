@@ -17,10 +17,10 @@ from onda.app.stages.networks.curve_sets import band_of, in_form, picked
 from onda.app.stages.networks.quality_view import QualityView, findings
 from onda.app.stages.networks.skew_view import SkewView
 from onda.errors import InputError
-from onda.formats.touchstone import read_touchstone
-from onda.formats.touchstone_write import write_touchstone
-from onda.project.networks import ChainSource
-from onda.studies.margins import State
+from onda.formats.touchstone.reader import read_touchstone
+from onda.formats.touchstone.write import write_touchstone
+from onda.project.networks.network import ChainSource
+from onda.studies.core.margin import State
 from tests.app.conftest import drag, type_into
 
 

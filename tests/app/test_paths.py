@@ -11,7 +11,7 @@ from onda.app.shell.window import MainWindow
 from onda.app.stages.paths import PathsStage
 from onda.app.stages.paths.ribbon import DRIVER, RECEIVER
 from onda.app.stages.paths.scale import DelayScale
-from onda.studies.margins import State
+from onda.studies.core.margin import State
 from tests.app.conftest import drag, type_into
 
 

@@ -13,7 +13,7 @@ from onda.app.shell.window import MainWindow
 from onda.app.stages.paths import PathsStage
 from onda.app.stages.paths.ribbon import DRIVER, RECEIVER
 from onda.app.stages.paths.views import BouncesView, MeasuresView, SpectrumView, WavesView
-from onda.studies.margins import State
+from onda.studies.core.margin import State
 from tests.app.conftest import drag, type_into
 
 
@@ -211,7 +211,7 @@ def test_typed_bits_are_sent_and_nonsense_is_refused(window: MainWindow) -> None
 def test_an_opened_device_file_is_used_and_kept_beside_the_project(
     window: MainWindow, tmp_path: Path
 ) -> None:
-    from onda.project.shelf import shipped
+    from onda.project.files import shipped
 
     shipped()
     source = Path(__file__).parents[2] / "src/onda/data/devices/fulmar_memory.ibs"

@@ -21,8 +21,8 @@ from onda.app.theme import DAY, NIGHT, Look
 from onda.errors import InputError
 from onda.project.model import Project
 from onda.project.quantities import Quantity, parse_quantity
-from onda.studies.margins import Measured, State, margin_of
-from onda.studies.width_gap_map import FINE, MapResult
+from onda.studies.core.margin import Measured, State, margin_of
+from onda.studies.lines.width_gap_map import FINE, MapResult
 from tests.app.conftest import MakeWindow, drag, type_into
 
 

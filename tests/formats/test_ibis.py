@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 
 from onda.engine.devices import check_fixtures, switching_of
 from onda.errors import InputError, OndaError
-from onda.formats.ibis import read_ibis
-from onda.formats.ibis_buffers import buffer_of, pin_package
-from onda.formats.ibis_numbers import NOT_A_NUMBER, decode, number, ratio
+from onda.formats.ibis.buffers import buffer_of, pin_package
+from onda.formats.ibis.numbers import NOT_A_NUMBER, decode, number, ratio
+from onda.formats.ibis.reader import read_ibis
 
 DEVICES = Path(__file__).parents[2] / "src/onda/data/devices"
 HEAD = "[IBIS Ver] 4.2\n[File Name] t.ibs\n[Component] P\n[Package]\nR_pkg 0.1 0.05 0.2\n" \
@@ -331,9 +331,9 @@ def test_makers_test_waveforms_are_a_check() -> None:
     from onda.engine.circuits import LinePiece, Net, ShuntBranch, solve_transient
     from onda.engine.devices import driver
     from onda.engine.lines import lossless_line
-    from onda.formats.ibis_buffers import makers_waves
-    from onda.studies.device_model import DEVICE_MODEL, DeviceInputs
-    from onda.studies.study import Control
+    from onda.formats.ibis.buffers import makers_waves
+    from onda.studies.core.study import Control
+    from onda.studies.devices.device_model import DEVICE_MODEL, DeviceInputs
 
     base = (DEVICES / "fulmar_clock.ibs").read_bytes().decode()
     buffer = buffer_of(read(base), "io18_medium")

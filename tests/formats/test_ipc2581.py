@@ -11,8 +11,8 @@ from lxml import etree
 
 from onda.errors import InputError
 from onda.formats.build_table import BuildLayer, BuildTable, ImpedanceWish, SpanRow, ZoneRow
-from onda.formats.ipc2581 import read_ipc2581
-from onda.formats.ipc2581_write import write_ipc2581
+from onda.formats.ipc2581.reader import read_ipc2581
+from onda.formats.ipc2581.write import write_ipc2581
 from tests.formats.test_tables import same
 
 BUILD = BuildTable(

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from onda.errors import InputError
-from onda.formats.touchstone import read_touchstone
+from onda.formats.touchstone.reader import read_touchstone
 
 TWO = np.array([[[0.1 + 0.2j, 0.3 - 0.1j], [0.5 + 0.4j, -0.2j]], [[0.2, 0.1j], [0.6, 0.3 + 0.1j]]])
 

@@ -13,10 +13,10 @@ from hypothesis import strategies as st
 from onda.engine.networks.mixed_mode import mixed_mode
 from onda.errors import InputError
 from onda.formats.network_hdf5 import read_network_hdf5, write_network_hdf5
-from onda.formats.number_kernels import BAD, END, FULL, STOPPED, scan_numbers
-from onda.formats.touchstone import TENS, read_touchstone
-from onda.formats.touchstone_modes import plain_ports, read_order
-from onda.formats.touchstone_write import write_touchstone
+from onda.formats.touchstone.modes import plain_ports, read_order
+from onda.formats.touchstone.number_kernels import BAD, END, FULL, STOPPED, scan_numbers
+from onda.formats.touchstone.reader import TENS, read_touchstone
+from onda.formats.touchstone.write import write_touchstone
 from onda.verification.complex_pairs import from_pairs
 
 DATA = Path(__file__).parent / "data"

@@ -9,8 +9,7 @@ import pytest
 from onda.errors import InputError, NotPhysical
 from onda.formats.build_table import BuildTable, layers_from_csv
 from onda.formats.material_csv import MaterialRow
-from onda.project.build import CopperLayer, DielectricLayer, EtchLimit, Fabrication
-from onda.project.build_edits import (
+from onda.project.build.edits import (
     add_layer,
     add_via_span,
     add_zone,
@@ -26,10 +25,9 @@ from onda.project.build_edits import (
     split_layer,
     with_stackup,
 )
-from onda.project.build_files import read_build, write_build
-from onda.project.edits import set_value
-from onda.project.exchange import build_table, take_build
-from onda.project.library import (
+from onda.project.build.exchange import build_table, take_build
+from onda.project.build.files import read_build, write_build
+from onda.project.build.library import (
     add_user_materials,
     fit_of,
     foils,
@@ -38,7 +36,9 @@ from onda.project.library import (
     material_to_row,
     user_materials,
 )
-from onda.project.limits_text import limit_text, step_text, with_limit, with_step
+from onda.project.build.limits_text import limit_text, step_text, with_limit, with_step
+from onda.project.build.stackup import CopperLayer, DielectricLayer, EtchLimit, Fabrication
+from onda.project.edits import set_value
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity
 

@@ -25,7 +25,7 @@ from onda.project.edits import (
     without_kept,
 )
 from onda.project.model import Project, Termination
-from onda.project.path_edits import insert_element, remove_element
+from onda.project.paths.edits import insert_element, remove_element
 from onda.project.quantities import parse_quantity
 
 

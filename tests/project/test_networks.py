@@ -17,19 +17,8 @@ from onda.project.edits import (
     set_value,
 )
 from onda.project.formula import evaluate, read_formula
-from onda.project.limit_sets import (
-    LimitSet,
-    SetLimit,
-    add_range,
-    apply_set,
-    change_range,
-    read_set,
-    set_from,
-    set_text,
-    shipped_sets,
-)
 from onda.project.limit_text import limits_of, range_of, range_text
-from onda.project.network_edits import (
+from onda.project.networks.edits import (
     add_file,
     add_file_network,
     add_network,
@@ -45,7 +34,18 @@ from onda.project.network_edits import (
     swap_wires,
     toggle_remedy,
 )
-from onda.project.networks import ChainPiece, ChainSource, LimitPiece, Network
+from onda.project.networks.limit_sets import (
+    LimitSet,
+    SetLimit,
+    add_range,
+    apply_set,
+    change_range,
+    read_set,
+    set_from,
+    set_text,
+    shipped_sets,
+)
+from onda.project.networks.network import ChainPiece, ChainSource, LimitPiece, Network
 from onda.project.store import dumps, loads
 
 F = np.array([1e9, 4e9])

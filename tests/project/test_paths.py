@@ -8,8 +8,9 @@ from pydantic import ValidationError
 from onda.demo import fulmar_project
 from onda.errors import InputError
 from onda.project.edits import replace_path, set_value
+from onda.project.files import content_of, device_models, keep
 from onda.project.model import Project
-from onda.project.path_edits import (
+from onda.project.paths.edits import (
     INSERTABLE,
     TOPOLOGIES,
     copy_element,
@@ -22,9 +23,8 @@ from onda.project.path_edits import (
     set_termination,
     straight_run,
 )
-from onda.project.paths import RECEIVER, Branch, LumpedPart, Path, Stimulus, limit_points
+from onda.project.paths.path import RECEIVER, Branch, LumpedPart, Path, Stimulus, limit_points
 from onda.project.quantities import parse_quantity
-from onda.project.shelf import content_of, device_models, keep
 from onda.project.store import dumps, loads
 
 

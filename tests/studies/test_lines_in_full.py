@@ -12,20 +12,21 @@ import pytest
 from onda.engine.section import solve_section
 from onda.engine.section.modes import pair_modes
 from onda.errors import InputError, NotPhysical, OutOfReach
-from onda.project.build_edits import replace_layer, with_stackup
+from onda.project.build.edits import replace_layer, with_stackup
 from onda.project.edits import set_value
-from onda.project.line_objects import Body
+from onda.project.lines.objects import Body
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity
-from onda.studies.build_check import build_remarks, pressed, via_aspect, zone_figures, zone_rows
-from onda.studies.field_picture import FIELD_PICTURE, FieldPictureInputs
-from onda.studies.fit import FIT, Bounds, FitInputs, with_dimension
-from onda.studies.fit_all import FIT_ALL, FitAllInputs, fit_all_inputs
-from onda.studies.impedance import IMPEDANCE, ImpedanceInputs
-from onda.studies.line_inputs import LineInputs, line_inputs
-from onda.studies.margins import State
-from onda.studies.sheet_line import SHEET_LINE, line_of_sheet, sheet_inputs
-from onda.studies.shield import (
+from onda.studies.build.remarks import build_remarks, pressed, via_aspect, zone_figures, zone_rows
+from onda.studies.core.margin import State
+from onda.studies.core.study import Control
+from onda.studies.lines.field_picture import FIELD_PICTURE, FieldPictureInputs
+from onda.studies.lines.fit import FIT, Bounds, FitInputs, with_dimension
+from onda.studies.lines.fit_all import FIT_ALL, FitAllInputs, fit_all_inputs
+from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs
+from onda.studies.lines.inputs import LineInputs, line_inputs
+from onda.studies.lines.sheet_line import SHEET_LINE, line_of_sheet, sheet_inputs
+from onda.studies.lines.shield import (
     MODE_CHECK,
     SIZE_SWEEP,
     SizeSweepInputs,
@@ -33,10 +34,9 @@ from onda.studies.shield import (
     shield_inputs,
     shield_section,
 )
-from onda.studies.solved_line import quick_impedance, section_at_frequency, solve_line
-from onda.studies.study import Control
-from onda.studies.tolerance import TOLERANCE, ToleranceInputs
-from onda.studies.variations import spread_inputs, variations
+from onda.studies.lines.solved_line import quick_impedance, section_at_frequency, solve_line
+from onda.studies.lines.tolerance import TOLERANCE, ToleranceInputs
+from onda.studies.lines.variations import spread_inputs, variations
 
 CONTROL = Control()
 

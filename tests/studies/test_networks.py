@@ -11,31 +11,31 @@ import pytest
 from onda.engine.networks.algebra import cascade
 from onda.engine.networks.mixed_mode import mixed_mode
 from onda.errors import InputError
-from onda.formats.touchstone_write import write_touchstone
+from onda.formats.touchstone.write import write_touchstone
 from onda.project.edits import replace_network, set_value
+from onda.project.files import keep
 from onda.project.model import Design, Requirement
-from onda.project.network_edits import (
+from onda.project.networks.edits import (
     add_network,
     change_piece,
     network_into_path,
     read_ends,
     swap_wires,
 )
-from onda.project.networks import ChainPiece, ChainSource, PathSource
-from onda.project.shelf import keep
-from onda.studies.margins import State, margin_of, measure_network
-from onda.studies.network import NETWORK, NetworkResult, level_db
-from onda.studies.network_build import BuiltNetwork, build_network
-from onda.studies.network_file import NETWORK_READ, ReadInputs, read_inputs
-from onda.studies.network_gate import NETWORK_GATE, GateInputs
-from onda.studies.network_inputs import FileItem, NetworkInputs, network_inputs
-from onda.studies.network_limits import limit_lines, worst_of_curve
-from onda.studies.network_model import NETWORK_MODEL
-from onda.studies.network_piece import piece_content
-from onda.studies.network_write import network_bytes
-from onda.studies.path import PATH
-from onda.studies.path_inputs import path_inputs
-from onda.studies.study import Control, key_of
+from onda.project.networks.network import ChainPiece, ChainSource, PathSource
+from onda.studies.core.margin import State, margin_of, measure_network
+from onda.studies.core.study import Control, key_of
+from onda.studies.networks.build import BuiltNetwork, build_network
+from onda.studies.networks.file import NETWORK_READ, ReadInputs, read_inputs
+from onda.studies.networks.gate import NETWORK_GATE, GateInputs
+from onda.studies.networks.inputs import FileItem, NetworkInputs, network_inputs
+from onda.studies.networks.limits import limit_lines, worst_of_curve
+from onda.studies.networks.model import NETWORK_MODEL
+from onda.studies.networks.network import NETWORK, NetworkResult, level_db
+from onda.studies.networks.piece import piece_content
+from onda.studies.networks.write import network_bytes
+from onda.studies.paths.inputs import path_inputs
+from onda.studies.paths.path import PATH
 
 
 def built(project, identifier: str) -> BuiltNetwork:

@@ -14,19 +14,19 @@ from onda.engine.circuits.stimulus import edge
 from onda.errors import InputError
 from onda.project.edits import set_value
 from onda.project.model import Project
-from onda.project.path_edits import set_model, set_receiver
-from onda.studies.device_model import DEVICE_MODEL, DeviceInputs
-from onda.studies.margins import measure_path
-from onda.studies.path import PATH
-from onda.studies.path_build import build_path
-from onda.studies.path_corners import corner_variants, search
-from onda.studies.path_inputs import PathInputs, path_inputs, without_devices
-from onda.studies.path_rules import placement_remarks
-from onda.studies.path_run import run_path
-from onda.studies.path_stimulus import edge_commands, source_waveform
-from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, Variant, with_value
-from onda.studies.path_why import PATH_WHY, WhyInputs
-from onda.studies.study import Control
+from onda.project.paths.edits import set_model, set_receiver
+from onda.studies.core.margin import measure_path
+from onda.studies.core.study import Control
+from onda.studies.devices.device_model import DEVICE_MODEL, DeviceInputs
+from onda.studies.paths.build import build_path
+from onda.studies.paths.corners import corner_variants, search
+from onda.studies.paths.inputs import PathInputs, path_inputs, without_devices
+from onda.studies.paths.path import PATH
+from onda.studies.paths.rules import placement_remarks
+from onda.studies.paths.run import run_path
+from onda.studies.paths.stimulus import edge_commands, source_waveform
+from onda.studies.paths.sweep import PATH_SWEEP, SweepInputs, Variant, with_value
+from onda.studies.paths.why import PATH_WHY, WhyInputs
 
 
 @pytest.fixture(scope="module")

@@ -18,14 +18,14 @@ from onda.errors import Cancelled, InputError, NotPhysical
 from onda.project.edits import replace_path, set_value
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity
-from onda.studies.cache import ResultCache, decode, encode
-from onda.studies.check import check_project, margins_from
-from onda.studies.margins import MEASURE_TITLES, Measured, State, limits_text, margin_of, worst
-from onda.studies.needs import NeedBook
-from onda.studies.path import PATH
-from onda.studies.path_inputs import path_inputs
-from onda.studies.runner import ImmediateExecutor, StudyRunner
-from onda.studies.study import Control, Study
+from onda.studies.core.cache import ResultCache, decode, encode
+from onda.studies.core.check import check_project, margins_from
+from onda.studies.core.margin import MEASURE_TITLES, Measured, State, limits_text, margin_of, worst
+from onda.studies.core.needs import NeedBook
+from onda.studies.core.runner import ImmediateExecutor, StudyRunner
+from onda.studies.core.study import Control, Study
+from onda.studies.paths.inputs import path_inputs
+from onda.studies.paths.path import PATH
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,23 +12,23 @@ from onda.errors import Cancelled, InputError, NotPhysical, OutOfReach
 from onda.project.edits import set_value, with_design
 from onda.project.model import Project, Termination
 from onda.project.quantities import parse_quantity
-from onda.studies.eye import EYE
-from onda.studies.eye_inputs import eye_inputs
-from onda.studies.field_picture import FIELD_LINES
-from onda.studies.fit import fit_width
-from onda.studies.impedance import IMPEDANCE, ImpedanceInputs
-from onda.studies.line_inputs import line_inputs
-from onda.studies.path import PATH, PathResult
-from onda.studies.path_build import build_path
-from onda.studies.path_inputs import TermInputs, path_inputs
-from onda.studies.path_sweep import PATH_SWEEP, SweepInputs, Variant, measures_with
-from onda.studies.runner import StudyRunner
-from onda.studies.sensitivity import SENSITIVITY
-from onda.studies.solved_line import solve_line
-from onda.studies.study import Control, key_of
-from onda.studies.variations import spread_inputs
-from onda.studies.width_gap_map import WIDTH_GAP_MAP, MapInputs, map_axes
-from onda.studies.width_sweep import WIDTH_SWEEP, WidthSweepInputs, width_range
+from onda.studies.core.runner import StudyRunner
+from onda.studies.core.study import Control, key_of
+from onda.studies.lines.field_picture import FIELD_LINES
+from onda.studies.lines.fit import fit_width
+from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs
+from onda.studies.lines.inputs import line_inputs
+from onda.studies.lines.sensitivity import SENSITIVITY
+from onda.studies.lines.solved_line import solve_line
+from onda.studies.lines.variations import spread_inputs
+from onda.studies.lines.width_gap_map import WIDTH_GAP_MAP, MapInputs, map_axes
+from onda.studies.lines.width_sweep import WIDTH_SWEEP, WidthSweepInputs, width_range
+from onda.studies.links.eye import EYE
+from onda.studies.links.inputs import eye_inputs
+from onda.studies.paths.build import build_path
+from onda.studies.paths.inputs import TermInputs, path_inputs
+from onda.studies.paths.path import PATH, PathResult
+from onda.studies.paths.sweep import PATH_SWEEP, SweepInputs, Variant, measures_with
 
 
 def line(project: Project, name: str = "clocks", layer: str = "L1"):

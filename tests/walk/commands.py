@@ -11,7 +11,7 @@ from typing import Any
 from lxml import html
 from typer.testing import CliRunner
 
-from onda.cli import app
+from onda.cli.main import app
 from tests.shown import summary
 
 COMMANDS = (
@@ -58,7 +58,9 @@ def command_answers() -> dict[str, list[str]]:
             key = "command: " + _cleaned(" ".join(called), folder)
             lines = _plain(answer.output, folder)
             if answer.exception is not None and not isinstance(answer.exception, SystemExit):
-                lines.append(_cleaned(f"{type(answer.exception).__name__}: {answer.exception}", folder))
+                lines.append(
+                    _cleaned(f"{type(answer.exception).__name__}: {answer.exception}", folder)
+                )
             out[key] = [f"exit {answer.exit_code}", *lines]
     return out
 

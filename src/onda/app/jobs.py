@@ -12,8 +12,8 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from onda.errors import Cancelled, OndaError
-from onda.studies.runner import Job, StudyRunner
-from onda.studies.study import Study, key_of
+from onda.studies.core.runner import Job, StudyRunner
+from onda.studies.core.study import Study, key_of
 
 __all__ = ["JobDesk", "Running"]
 

@@ -9,9 +9,9 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from onda.app.document import Document
 from onda.app.jobs import JobDesk
-from onda.studies.check import STUDIES, margins_from
-from onda.studies.margins import Margin, State, worst
-from onda.studies.needs import NeedBook
+from onda.studies.core.check import STUDIES, margins_from
+from onda.studies.core.margin import Margin, State, worst
+from onda.studies.core.needs import NeedBook
 
 __all__ = ["Standing"]
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase
 
-from onda.studies.margins import State
+from onda.studies.core.margin import State
 
 __all__ = ["DAY", "NIGHT", "Look", "Tokens"]
 

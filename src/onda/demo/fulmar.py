@@ -5,9 +5,9 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from onda.demo import fulmar_build, fulmar_networks, fulmar_paths
-from onda.demo.fulmar_paths import trace as _trace
-from onda.demo.fulmar_paths import via as _via
+from onda.demo import build, networks, paths
+from onda.demo.paths import trace as _trace
+from onda.demo.paths import via as _via
 from onda.project.model import Project
 
 __all__ = ["fulmar_project"]
@@ -24,23 +24,23 @@ def _tree() -> dict[str, Any]:
         "name": "Fulmar recorder",
         "revision": "rev B",
         "design": {
-            "materials": fulmar_build.materials(),
-            "stackup": fulmar_build.stackup(),
-            "line_classes": fulmar_build.classes(),
-            "shielded": fulmar_build.shielded(),
-            "sheet_lines": fulmar_build.sheet_lines(),
-            "device_files": [*fulmar_paths.device_files(), *fulmar_networks.files()],
+            "materials": build.materials(),
+            "stackup": build.stackup(),
+            "line_classes": build.classes(),
+            "shielded": build.shielded(),
+            "sheet_lines": build.sheet_lines(),
+            "device_files": [*paths.device_files(), *networks.files()],
             "paths": [
                 _sample_clock(),
-                fulmar_paths.split_clock(),
-                fulmar_paths.chained_clock(),
-                fulmar_paths.trigger(),
-                fulmar_paths.spi(),
+                paths.split_clock(),
+                paths.chained_clock(),
+                paths.trigger(),
+                paths.spi(),
                 _reference_clock(),
                 _lane_path(),
             ],
             "links": [_lane_link()],
-            "networks": fulmar_networks.networks(),
+            "networks": networks.networks(),
         },
         "requirements": _requirements(),
         "kept": [],
@@ -192,8 +192,8 @@ def _requirements() -> list[dict[str, Any]]:
         *_impedance_limits("general", ("L1", "L3", "L6", "L8"), "49 ohm", "61 ohm"),
         *_clock_limits("clk-adc", "2.8 ns", "0.70 ns"),
         *_clock_limits("clk-ref", "3.0 ns", "0.90 ns"),
-        *fulmar_paths.requirements(),
-        *fulmar_networks.requirements(),
+        *paths.requirements(),
+        *networks.requirements(),
         _limit("width-jl0", "eyes", "jl0", "eye_width", at_least="0.60 UI"),
         _limit("height-jl0", "eyes", "jl0", "eye_height", at_least="180 mV"),
         _limit("jitter-jl0", "eyes", "jl0", "jitter_pp", at_most="0.30 UI"),

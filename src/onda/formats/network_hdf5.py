@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.errors import InputError
-from onda.formats.touchstone import TouchstoneFile
+from onda.formats.touchstone.reader import TouchstoneFile
 
 __all__ = ["MAGIC", "read_network_hdf5", "write_network_hdf5"]
 

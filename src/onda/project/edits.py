@@ -23,7 +23,7 @@ from onda.project.model import (
     SheetLine,
     ShieldedSection,
 )
-from onda.project.networks import needs_of
+from onda.project.networks.network import needs_of
 from onda.project.quantities import parse_quantity
 
 __all__ = [

@@ -6,7 +6,7 @@ import re
 
 from onda.errors import InputError
 from onda.project.model import MEASURE_DIMENSIONS
-from onda.project.networks import LimitPiece
+from onda.project.networks.network import LimitPiece
 from onda.project.quantities import DIMENSIONS, Quantity, parse_quantity
 
 __all__ = ["limits_of", "range_of", "range_text", "read_limits", "read_span"]

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, StringConstraints, field_validator, model_validator
 
 from onda.project.base import MANY, Frozen, Identifier, Name, Text, check_unique, find
-from onda.project.build import (
+from onda.project.build.stackup import (
     CoatingLayer,
     CopperLayer,
     DielectricLayer,
@@ -18,15 +18,15 @@ from onda.project.build import (
     StackLayer,
     Stackup,
 )
-from onda.project.line_objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
-from onda.project.networks import (
+from onda.project.lines.objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
+from onda.project.networks.network import (
     FileSource,
     LineSource,
     Network,
     PathSource,
     needs_of,
 )
-from onda.project.paths import (
+from onda.project.paths.path import (
     Branch,
     Cable,
     DrilledVia,

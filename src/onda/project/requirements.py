@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal, get_args
 from pydantic import Field, model_validator
 
 from onda.project.base import Frozen, Identifier, Text
-from onda.project.networks import LimitPiece
+from onda.project.networks.network import LimitPiece
 from onda.project.quantities import Quantity, read_quantity
 
 __all__ = [

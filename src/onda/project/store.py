@@ -12,8 +12,8 @@ from typing import Any
 from pydantic import ValidationError
 
 from onda.errors import InputError
+from onda.project.files import copy_files, read_files
 from onda.project.model import SCHEMA_VERSION, Project
-from onda.project.shelf import copy_files, read_files
 
 __all__ = ["dumps", "load_project", "loads", "save_project", "write_atomically"]
 

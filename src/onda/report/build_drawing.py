@@ -6,11 +6,11 @@ import io
 import math
 from typing import Any, Literal
 
-from onda.project.build import CoatingLayer, CopperLayer, DielectricLayer, Stackup
-from onda.project.exchange import build_table
+from onda.project.build.exchange import build_table
+from onda.project.build.stackup import CoatingLayer, CopperLayer, DielectricLayer, Stackup
 from onda.project.model import Project
 from onda.project.quantities import format_si, pretty
-from onda.studies.build_check import layer_thickness, via_aspect, zone_figures, zone_rows
+from onda.studies.build.remarks import layer_thickness, via_aspect, zone_figures, zone_rows
 
 __all__ = ["build_drawing"]
 

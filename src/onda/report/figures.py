@@ -11,12 +11,12 @@ from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
 
 from onda.project.model import Requirement
-from onda.studies.eye import EyeResult
-from onda.studies.impedance import ImpedanceResult
-from onda.studies.margins import MEASURE_TITLES
-from onda.studies.network import NetworkResult, level_db
-from onda.studies.network_limits import limit_lines
-from onda.studies.path import PathResult
+from onda.studies.core.margin import MEASURE_TITLES
+from onda.studies.lines.impedance import ImpedanceResult
+from onda.studies.links.eye import EyeResult
+from onda.studies.networks.limits import limit_lines
+from onda.studies.networks.network import NetworkResult, level_db
+from onda.studies.paths.path import PathResult
 
 __all__ = ["draw_eye", "draw_line", "draw_network", "draw_path"]
 

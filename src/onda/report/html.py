@@ -13,16 +13,16 @@ from onda import __version__
 from onda.errors import InputError, OndaError
 from onda.project.model import Project
 from onda.report.figures import draw_eye, draw_line, draw_network, draw_path
-from onda.studies.eye import EYE
-from onda.studies.eye_inputs import eye_inputs
-from onda.studies.impedance import IMPEDANCE, ImpedanceInputs
-from onda.studies.line_inputs import line_inputs
-from onda.studies.margins import MEASURE_TITLES, Margin, State, limits_text
-from onda.studies.network import NETWORK
-from onda.studies.network_inputs import network_inputs
-from onda.studies.path import PATH
-from onda.studies.path_inputs import path_inputs
-from onda.studies.runner import StudyRunner
+from onda.studies.core.margin import MEASURE_TITLES, Margin, State, limits_text
+from onda.studies.core.runner import StudyRunner
+from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs
+from onda.studies.lines.inputs import line_inputs
+from onda.studies.links.eye import EYE
+from onda.studies.links.inputs import eye_inputs
+from onda.studies.networks.inputs import network_inputs
+from onda.studies.networks.network import NETWORK
+from onda.studies.paths.inputs import path_inputs
+from onda.studies.paths.path import PATH
 
 __all__ = ["write_report"]
 

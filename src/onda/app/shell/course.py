@@ -13,7 +13,7 @@ from onda.app.selection import STAGES, Selection
 from onda.app.shell.painting import draw_state, pen, text
 from onda.app.standing import Standing
 from onda.app.theme import Look
-from onda.studies.margins import State
+from onda.studies.core.margin import State
 
 __all__ = ["Course"]
 

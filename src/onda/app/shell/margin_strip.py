@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QToolTip, QWidget
 
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
-from onda.studies.margins import Margin, State, limits_text
+from onda.studies.core.margin import Margin, State, limits_text
 
 __all__ = ["MarginStrip", "bar_scale"]
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from onda.app.theme import Look
-from onda.studies.margins import State
+from onda.studies.core.margin import State
 
 __all__ = ["blend", "draw_state", "pen", "text"]
 

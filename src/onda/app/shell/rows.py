@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.shell.painting import draw_state, pen, text
 from onda.app.theme import Look
-from onda.studies.margins import State
+from onda.studies.core.margin import State
 
 __all__ = ["Row", "RowList"]
 

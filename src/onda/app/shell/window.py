@@ -35,8 +35,8 @@ from onda.app.theme import Look
 from onda.errors import OndaError
 from onda.project.edits import keep_state, set_limit
 from onda.project.model import Project
-from onda.studies.cache import ResultCache
-from onda.studies.runner import StudyRunner
+from onda.studies.core.cache import ResultCache
+from onda.studies.core.runner import StudyRunner
 
 __all__ = ["MainWindow"]
 

@@ -20,8 +20,8 @@ from onda.app.theme import Look
 from onda.errors import OndaError
 from onda.project.edits import add_copy, remove_object, rename_object
 from onda.project.model import Design, KeptState
-from onda.studies.margins import Margin, Measured, margin_of
-from onda.studies.study import Study, key_of
+from onda.studies.core.margin import Margin, Measured, margin_of
+from onda.studies.core.study import Study, key_of
 
 __all__ = ["Context", "OneResultStage", "Stage", "Surface", "scrolled"]
 

@@ -13,7 +13,7 @@ from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
 from onda.engine.links.eye import Eye
 from onda.project.quantities import format_si
-from onda.studies.eye_inputs import MaskInputs
+from onda.studies.links.inputs import MaskInputs
 
 __all__ = ["EyeView"]
 

@@ -22,9 +22,9 @@ from onda.errors import InputError, OndaError
 from onda.project.edits import replace_link, set_value
 from onda.project.model import Design, EyeMask, Link, Path, SeriesResistor, TracePiece, Via
 from onda.project.quantities import Quantity, format_si
-from onda.studies.eye import EYE, EyeResult
-from onda.studies.eye_inputs import EyeInputs, MaskInputs, eye_inputs
-from onda.studies.margins import Measured, measure_eye
+from onda.studies.core.margin import Measured, measure_eye
+from onda.studies.links.eye import EYE, EyeResult
+from onda.studies.links.inputs import EyeInputs, MaskInputs, eye_inputs
 
 __all__ = ["EyesStage"]
 

@@ -10,13 +10,13 @@ from onda.app.stages.lines.drawing import (
     section_of,
 )
 from onda.errors import OndaError
-from onda.project.build_edits import replace_layer
+from onda.project.build.edits import replace_layer
 from onda.project.edits import replace_class, set_value
+from onda.project.lines.structure_edits import facing_layers, structure_of, with_structure
 from onda.project.model import Design
 from onda.project.quantities import Quantity, parse_quantity, quantity
-from onda.project.structure_edits import facing_layers, structure_of, with_structure
-from onda.studies.fit import FIT, Bounds, FitInputs, FitResult
-from onda.studies.line_inputs import line_inputs
+from onda.studies.lines.fit import FIT, Bounds, FitInputs, FitResult
+from onda.studies.lines.inputs import line_inputs
 
 if TYPE_CHECKING:
     from onda.app.stages.lines.stage import LinesStage

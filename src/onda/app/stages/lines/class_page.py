@@ -16,7 +16,7 @@ from onda.app.stages.lines.section_view import SectionView
 from onda.app.stages.lines.spread_view import SpreadView
 from onda.app.stages.lines.together_view import TogetherView
 from onda.app.theme import Look
-from onda.studies.impedance import ImpedanceResult
+from onda.studies.lines.impedance import ImpedanceResult
 
 __all__ = ["ClassPage"]
 

@@ -5,24 +5,29 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from onda.app.document import Document
-from onda.project.build import EtchLimit, PriceStep
-from onda.project.line_objects import LineClass, TraceOnLayer
+from onda.project.build.stackup import EtchLimit, PriceStep
+from onda.project.lines.objects import LineClass, TraceOnLayer
 from onda.project.model import Design
-from onda.studies.field_picture import (
+from onda.studies.lines.field_picture import (
     FIELD_LINES,
     FIELD_PICTURE,
     FieldLines,
     FieldPicture,
     FieldPictureInputs,
 )
-from onda.studies.fit import with_dimension
-from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
-from onda.studies.line_inputs import line_inputs
-from onda.studies.sensitivity import SENSITIVITY
-from onda.studies.tolerance import TOLERANCE, ToleranceInputs, ToleranceResult
-from onda.studies.variations import spread_inputs
-from onda.studies.width_gap_map import WIDTH_GAP_MAP, MapInputs, MapResult, map_axes
-from onda.studies.width_sweep import WIDTH_SWEEP, WidthSweepInputs, WidthSweepResult, width_range
+from onda.studies.lines.fit import with_dimension
+from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
+from onda.studies.lines.inputs import line_inputs
+from onda.studies.lines.sensitivity import SENSITIVITY
+from onda.studies.lines.tolerance import TOLERANCE, ToleranceInputs, ToleranceResult
+from onda.studies.lines.variations import spread_inputs
+from onda.studies.lines.width_gap_map import WIDTH_GAP_MAP, MapInputs, MapResult, map_axes
+from onda.studies.lines.width_sweep import (
+    WIDTH_SWEEP,
+    WidthSweepInputs,
+    WidthSweepResult,
+    width_range,
+)
 
 if TYPE_CHECKING:
     from onda.app.stages.lines.stage import LinesStage

@@ -11,7 +11,7 @@ from onda.app.theme import Look
 from onda.engine.section.multiline import coupling_between
 from onda.errors import InputError
 from onda.project.quantities import Quantity, quantity, split_si
-from onda.studies.impedance import LinesTogether
+from onda.studies.lines.impedance import LinesTogether
 
 __all__ = ["CouplingView"]
 

@@ -9,10 +9,10 @@ from onda.app.stages.lines.section_view import Dimension, Drawing
 from onda.engine.section.geometry import CrossSection
 from onda.engine.section.structures import trace_section
 from onda.errors import InputError
-from onda.project.build import CopperLayer, DielectricLayer, StackLayer
+from onda.project.build.stackup import CopperLayer, DielectricLayer, StackLayer
 from onda.project.model import Design, TraceOnLayer
 from onda.project.quantities import pretty
-from onda.studies.line_inputs import LineInputs
+from onda.studies.lines.inputs import LineInputs
 
 __all__ = ["layer_of_slab", "make_drawing", "section_of", "structure_in_words"]
 

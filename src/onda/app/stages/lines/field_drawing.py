@@ -12,7 +12,7 @@ from PyQt6.QtGui import QColor, QPainter, QPolygonF
 
 from onda.app.shell.painting import pen
 from onda.app.theme import Look
-from onda.studies.field_picture import FieldPicture
+from onda.studies.lines.field_picture import FieldPicture
 
 __all__ = ["draw_densities", "draw_potential", "potential_levels"]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from onda.app.shell.form import FieldSpec
-from onda.project.line_objects import LineClass, TraceOnLayer
+from onda.project.lines.objects import LineClass, TraceOnLayer
 from onda.project.quantities import Quantity, parse_quantity
 
 if TYPE_CHECKING:

@@ -14,8 +14,8 @@ from onda.app.stages.lines.fit_panel import FitPanel
 from onda.app.stages.lines.spread_bars import SpreadBars
 from onda.project.model import LineClass
 from onda.project.quantities import format_si, pretty, quantity
-from onda.studies.impedance import ImpedanceResult
-from onda.studies.sensitivity import SensitivityResult
+from onda.studies.lines.impedance import ImpedanceResult
+from onda.studies.lines.sensitivity import SensitivityResult
 
 __all__ = ["LinesInspector"]
 

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.shell.painting import draw_state, pen, text
 from onda.app.theme import Look
-from onda.studies.impedance import ImpedanceResult
-from onda.studies.margins import State
+from onda.studies.core.margin import State
+from onda.studies.lines.impedance import ImpedanceResult
 
 __all__ = ["LayerRow", "LayersView"]
 

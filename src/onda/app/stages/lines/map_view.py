@@ -21,8 +21,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from onda.app.plots.colors import deviation_scale, image_of
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
-from onda.project.build import EtchLimit, PriceStep
-from onda.studies.width_gap_map import FINE, MapResult
+from onda.project.build.stackup import EtchLimit, PriceStep
+from onda.studies.lines.width_gap_map import FINE, MapResult
 
 __all__ = ["MapView"]
 

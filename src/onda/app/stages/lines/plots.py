@@ -11,8 +11,8 @@ from onda.app.plots.curves import Curve, CurvePlot, Limit
 from onda.app.shell.fields import label
 from onda.app.stages.lines.map_view import MapView
 from onda.app.theme import Look
-from onda.studies.impedance import ImpedanceResult
-from onda.studies.width_sweep import WidthSweepResult
+from onda.studies.lines.impedance import ImpedanceResult
+from onda.studies.lines.width_sweep import WidthSweepResult
 
 __all__ = ["ImpedancePlots", "PerLengthPlots"]
 

@@ -19,7 +19,7 @@ from onda.app.stages.lines.field_drawing import (
 from onda.app.theme import Look
 from onda.engine.section.geometry import CrossSection
 from onda.engine.section.structures import TraceShape
-from onda.studies.field_picture import FieldPicture
+from onda.studies.lines.field_picture import FieldPicture
 
 __all__ = ["Dimension", "Drawing", "SectionView"]
 

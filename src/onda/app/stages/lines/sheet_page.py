@@ -19,9 +19,9 @@ from onda.app.stages.base import Context
 from onda.app.theme import Look
 from onda.errors import InputError, OndaError
 from onda.project.edits import replace_line_object, set_value
-from onda.project.line_objects import SheetLine
+from onda.project.lines.objects import SheetLine
 from onda.project.quantities import Quantity, format_si
-from onda.studies.sheet_line import SHEET_LINE, SheetResult, sheet_inputs
+from onda.studies.lines.sheet_line import SHEET_LINE, SheetResult, sheet_inputs
 
 __all__ = ["SheetInspector", "SheetPage"]
 

@@ -26,9 +26,9 @@ from onda.app.stages.lines.shield_view import ShieldView
 from onda.errors import OndaError
 from onda.formats.outlines_csv import outlines_from_csv
 from onda.project.edits import replace_line_object, set_value
-from onda.project.line_objects import Body, ShieldedSection
+from onda.project.lines.objects import Body, ShieldedSection
 from onda.project.quantities import Quantity, format_si
-from onda.studies.shield import (
+from onda.studies.lines.shield import (
     MODE_CHECK,
     SIZE_SWEEP,
     GuidedMode,

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
 from onda.engine.section.geometry import CrossSection
-from onda.studies.shield import GuidedMode
+from onda.studies.lines.shield import GuidedMode
 
 __all__ = ["ShieldView"]
 

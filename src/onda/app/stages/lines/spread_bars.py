@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
-from onda.studies.sensitivity import SensitivityResult
+from onda.studies.lines.sensitivity import SensitivityResult
 
 __all__ = ["SpreadBars"]
 

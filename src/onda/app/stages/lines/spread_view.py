@@ -13,7 +13,7 @@ from onda.app.plots.curves import Bars, Curve, CurvePlot
 from onda.app.shell.fields import NumberRows, label
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
-from onda.studies.tolerance import Cause, ToleranceResult
+from onda.studies.lines.tolerance import Cause, ToleranceResult
 
 __all__ = ["SpreadView"]
 

@@ -27,15 +27,15 @@ from onda.app.stages.lines.sheet_page import SheetInspector, SheetPage
 from onda.app.stages.lines.shield_page import ShieldInspector, ShieldPage
 from onda.engine.section.geometry import CrossSection
 from onda.errors import OndaError
-from onda.project.line_objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
+from onda.project.lines.objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
+from onda.project.lines.structure_edits import facing_layers, structure_of
 from onda.project.quantities import format_si
-from onda.project.structure_edits import facing_layers, structure_of
-from onda.studies.impedance import ImpedanceResult
-from onda.studies.line_inputs import line_inputs
-from onda.studies.margins import Margin, Measured, State, margin_of, measure_line
-from onda.studies.shield import mode_sentence
-from onda.studies.tolerance import ToleranceResult
-from onda.studies.width_sweep import WidthSweepResult
+from onda.studies.core.margin import Margin, Measured, State, margin_of, measure_line
+from onda.studies.lines.impedance import ImpedanceResult
+from onda.studies.lines.inputs import line_inputs
+from onda.studies.lines.shield import mode_sentence
+from onda.studies.lines.tolerance import ToleranceResult
+from onda.studies.lines.width_sweep import WidthSweepResult
 
 __all__ = ["LinesStage"]
 

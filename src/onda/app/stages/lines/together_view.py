@@ -12,7 +12,7 @@ from onda.app.plots.colors import deviation_scale
 from onda.app.shell.fields import label
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
-from onda.studies.impedance import LinesTogether
+from onda.studies.lines.impedance import LinesTogether
 
 __all__ = ["TogetherView"]
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QMenu
 
 from onda.errors import OndaError
-from onda.project.networks import FileSource
+from onda.project.networks.network import FileSource
 
 if TYPE_CHECKING:
     from onda.app.stages.networks.stage import NetworksStage

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from onda.app.stages.networks.chain_view import Box
 from onda.project.model import Design
-from onda.project.networks import ChainSource, Network
-from onda.studies.network import NetworkResult
+from onda.project.networks.network import ChainSource, Network
+from onda.studies.networks.network import NetworkResult
 
 __all__ = ["boxes_of"]
 

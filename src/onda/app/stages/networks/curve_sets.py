@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from onda.errors import InputError
 from onda.project.limit_text import read_span
-from onda.studies.network import CurveSet, NetworkResult, level_db
+from onda.studies.networks.network import CurveSet, NetworkResult, level_db
 
 __all__ = ["BANDS", "FORMS", "PRESETS", "band_of", "in_form", "normalised", "picked"]
 

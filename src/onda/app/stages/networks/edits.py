@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from onda.errors import InputError, OndaError
 from onda.project.edits import replace_network, set_value
 from onda.project.model import Project
-from onda.project.network_edits import (
+from onda.project.networks.edits import (
     add_file_network,
     add_network,
     add_piece,
@@ -22,7 +22,7 @@ from onda.project.network_edits import (
     swap_wires,
     toggle_remedy,
 )
-from onda.project.networks import (
+from onda.project.networks.network import (
     ChainPiece,
     ChainSource,
     HalfSource,
@@ -32,10 +32,10 @@ from onda.project.networks import (
 )
 from onda.project.quantities import Quantity, parse_quantity
 from onda.project.store import write_atomically
-from onda.studies.network import NetworkResult
-from onda.studies.network_file import NETWORK_READ, FileSummary, read_inputs
-from onda.studies.network_piece import piece_content
-from onda.studies.network_write import network_bytes
+from onda.studies.networks.file import NETWORK_READ, FileSummary, read_inputs
+from onda.studies.networks.network import NetworkResult
+from onda.studies.networks.piece import piece_content
+from onda.studies.networks.write import network_bytes
 
 if TYPE_CHECKING:
     from onda.app.stages.networks.stage import NetworksStage

@@ -9,9 +9,9 @@ from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, QuantityField,
 from onda.app.stages.base import Context
 from onda.app.stages.networks.edits import NetworkEdits
 from onda.engine.networks.ports import halves_order, odd_even_order
-from onda.project.network_edits import ends_text
-from onda.project.networks import ChainPiece, ChainSource, Network
-from onda.studies.network import NetworkResult
+from onda.project.networks.edits import ends_text
+from onda.project.networks.network import ChainPiece, ChainSource, Network
+from onda.studies.networks.network import NetworkResult
 
 __all__ = ["NetworkInspector"]
 

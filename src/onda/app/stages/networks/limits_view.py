@@ -13,7 +13,9 @@ from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
 from onda.errors import InputError, OndaError
 from onda.project.edits import require, set_value
-from onda.project.limit_sets import (
+from onda.project.limit_text import range_of, range_text
+from onda.project.model import CURVE_MEASURES, NETWORK_MEASURES, Requirement
+from onda.project.networks.limit_sets import (
     LimitSet,
     add_range,
     apply_set,
@@ -23,10 +25,8 @@ from onda.project.limit_sets import (
     set_text,
     shipped_sets,
 )
-from onda.project.limit_text import range_of, range_text
-from onda.project.model import CURVE_MEASURES, NETWORK_MEASURES, Requirement
 from onda.project.store import write_atomically
-from onda.studies.margins import MEASURE_TITLES, Margin
+from onda.studies.core.margin import MEASURE_TITLES, Margin
 
 __all__ = ["LimitsView"]
 

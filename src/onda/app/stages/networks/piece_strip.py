@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
-from onda.studies.network_build import PieceSpan
+from onda.studies.networks.build import PieceSpan
 
 __all__ = ["PieceStrip"]
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from onda.app.plots.curves import Curve, CurvePlot
 from onda.app.shell.fields import label
 from onda.app.theme import Look
-from onda.studies.network import NetworkResult, level_db
+from onda.studies.networks.network import NetworkResult, level_db
 
 __all__ = ["Proof"]
 

@@ -13,8 +13,8 @@ from onda.app.shell.fields import label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
 from onda.engine.networks.quality import Quality, level_of
-from onda.studies.network import NetworkResult
-from onda.studies.network_model import NetworkModel
+from onda.studies.networks.model import NetworkModel
+from onda.studies.networks.network import NetworkResult
 
 __all__ = ["QualityView", "findings"]
 

@@ -11,7 +11,7 @@ from onda.app.plots.curves import Curve, CurvePlot
 from onda.app.shell.fields import label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
-from onda.studies.network import NetworkResult, level_db
+from onda.studies.networks.network import NetworkResult, level_db
 
 __all__ = ["SkewView"]
 

@@ -34,12 +34,12 @@ from onda.app.stages.networks.skew_view import SkewView
 from onda.app.stages.networks.time_view import TimeView
 from onda.errors import InputError
 from onda.project.model import Design, Requirement
-from onda.project.networks import ChainSource, Network
-from onda.studies.margins import Margin, Measured, margin_of, measure_network
-from onda.studies.network import NETWORK, NetworkResult
-from onda.studies.network_gate import NETWORK_GATE, GateInputs
-from onda.studies.network_inputs import NetworkInputs, network_inputs
-from onda.studies.network_model import NETWORK_MODEL, NetworkModel
+from onda.project.networks.network import ChainSource, Network
+from onda.studies.core.margin import Margin, Measured, margin_of, measure_network
+from onda.studies.networks.gate import NETWORK_GATE, GateInputs
+from onda.studies.networks.inputs import NetworkInputs, network_inputs
+from onda.studies.networks.model import NETWORK_MODEL, NetworkModel
+from onda.studies.networks.network import NETWORK, NetworkResult
 
 __all__ = ["VIEWS", "NetworksStage"]
 

@@ -18,10 +18,10 @@ from onda.app.theme import Look
 from onda.errors import InputError
 from onda.project.limit_text import read_span
 from onda.project.quantities import format_si
-from onda.studies.network import NetworkResult, level_db
-from onda.studies.network_gate import GateResult
-from onda.studies.network_limits import profile_of
-from onda.studies.network_time import NetworkTime, Reflection
+from onda.studies.networks.gate import GateResult
+from onda.studies.networks.limits import profile_of
+from onda.studies.networks.network import NetworkResult, level_db
+from onda.studies.networks.time import NetworkTime, Reflection
 
 __all__ = ["TimeView"]
 

@@ -11,9 +11,9 @@ from onda.app.shell.fields import NumberRows, label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
 from onda.engine.devices import Buffer
-from onda.formats.ibis_model import Remark
+from onda.formats.ibis.model import Remark
 from onda.project.quantities import split_si
-from onda.studies.device_model import DeviceResult
+from onda.studies.devices.device_model import DeviceResult
 
 __all__ = ["DeviceView"]
 

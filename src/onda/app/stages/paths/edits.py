@@ -10,10 +10,11 @@ from PyQt6.QtWidgets import QFileDialog
 
 from onda.errors import InputError, OndaError
 from onda.project.edits import keep_state, replace_path, require, with_design
+from onda.project.files import keep
 from onda.project.model import MEASURE_DIMENSIONS, DeviceFile, Path, Requirement
-from onda.project.network_edits import add_network
-from onda.project.networks import PathSource
-from onda.project.path_edits import (
+from onda.project.networks.edits import add_network
+from onda.project.networks.network import PathSource
+from onda.project.paths.edits import (
     change_element,
     copy_element,
     insert_element,
@@ -23,12 +24,11 @@ from onda.project.path_edits import (
     set_model,
     straight_run,
 )
-from onda.project.paths import RECEIVER, Cable, ModelUse, NetworkPiece, TracePiece
+from onda.project.paths.path import RECEIVER, Cable, ModelUse, NetworkPiece, TracePiece
 from onda.project.quantities import quantity
-from onda.project.shelf import keep
-from onda.studies.device_file import DEVICE_FILE, DeviceFileInputs, DeviceSummary
-from onda.studies.margins import MEASURE_TITLES, limits_text
-from onda.studies.network_piece import NETWORK_FILE
+from onda.studies.core.margin import MEASURE_TITLES, limits_text
+from onda.studies.devices.device_file import DEVICE_FILE, DeviceFileInputs, DeviceSummary
+from onda.studies.networks.piece import NETWORK_FILE
 
 if TYPE_CHECKING:
     from onda.app.stages.paths.stage import PathsStage

@@ -9,8 +9,8 @@ from onda.app.shell.form import FieldSpec
 from onda.app.stages.paths.choices import ChoiceSpec
 from onda.project.edits import set_value
 from onda.project.model import Design
-from onda.project.path_edits import change_element, offered_termination, set_termination
-from onda.project.paths import (
+from onda.project.paths.edits import change_element, offered_termination, set_termination
+from onda.project.paths.path import (
     Branch,
     Cable,
     DrilledVia,

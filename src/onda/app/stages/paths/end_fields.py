@@ -9,14 +9,14 @@ from onda.app.shell.form import FieldSpec
 from onda.app.stages.paths.choices import ChoiceSpec
 from onda.app.stages.paths.element_fields import Put, termination_choice, termination_fields
 from onda.errors import OndaError
-from onda.formats.ibis_model import IbisFile
+from onda.formats.ibis.model import IbisFile
 from onda.project.edits import set_value
+from onda.project.files import device_models
 from onda.project.model import Design
-from onda.project.path_edits import set_model, set_receiver
-from onda.project.paths import ModelUse, Path
+from onda.project.paths.edits import set_model, set_receiver
+from onda.project.paths.path import ModelUse, Path
 from onda.project.quantities import Quantity, parse_quantity
-from onda.project.shelf import device_models
-from onda.studies.device_file import first_model
+from onda.studies.devices.device_file import first_model
 
 __all__ = ["driver_choices", "driver_fields", "receiver_choices", "receiver_fields"]
 

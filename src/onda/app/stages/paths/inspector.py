@@ -25,12 +25,12 @@ from onda.app.stages.paths.ribbon import DRIVER
 from onda.errors import OndaError
 from onda.project.edits import replace_path, set_value
 from onda.project.model import Path
-from onda.project.path_edits import change_element
-from onda.project.paths import RECEIVER, Branch, SeriesResistor
+from onda.project.paths.edits import change_element
+from onda.project.paths.path import RECEIVER, Branch, SeriesResistor
 from onda.project.quantities import split_si
-from onda.studies.margins import MEASURE_TITLES, Margin
-from onda.studies.path import PathResult
-from onda.studies.path_sweep import SweepResult
+from onda.studies.core.margin import MEASURE_TITLES, Margin
+from onda.studies.paths.path import PathResult
+from onda.studies.paths.sweep import SweepResult
 
 __all__ = ["PathInspector"]
 

@@ -9,17 +9,17 @@ from onda.app.stages.paths.ribbon import DRIVER
 from onda.app.stages.paths.sweep_view import Sweepable, SweepView
 from onda.app.stages.paths.why_view import WhyView
 from onda.errors import OndaError
-from onda.formats.ibis_buffers import buffer_of, makers_waves
+from onda.formats.ibis.buffers import buffer_of, makers_waves
 from onda.project.edits import replace_path, set_value
+from onda.project.files import device_models
 from onda.project.model import Path, SeriesResistor
-from onda.project.path_edits import change_element, set_termination
-from onda.project.paths import Branch, Cable, ModelUse, ShuntPart, TracePiece
+from onda.project.paths.edits import change_element, set_termination
+from onda.project.paths.path import Branch, Cable, ModelUse, ShuntPart, TracePiece
 from onda.project.quantities import quantity
-from onda.project.shelf import device_models
-from onda.studies.device_model import DEVICE_MODEL, DeviceInputs, DeviceResult
-from onda.studies.path_corners import corner_variants, search
-from onda.studies.path_inputs import CORNER_COLUMNS, path_inputs
-from onda.studies.path_sweep import (
+from onda.studies.devices.device_model import DEVICE_MODEL, DeviceInputs, DeviceResult
+from onda.studies.paths.corners import corner_variants, search
+from onda.studies.paths.inputs import CORNER_COLUMNS, path_inputs
+from onda.studies.paths.sweep import (
     PATH_SWEEP,
     SweepInputs,
     SweepResult,
@@ -27,7 +27,7 @@ from onda.studies.path_sweep import (
     resistor_range,
     with_value,
 )
-from onda.studies.path_why import PATH_WHY, WhyInputs
+from onda.studies.paths.why import PATH_WHY, WhyInputs
 
 if TYPE_CHECKING:
     from onda.app.stages.paths.stage import PathsStage

@@ -25,10 +25,10 @@ from onda.app.stages.paths.ribbon_layout import DRIVER, MIDDLE, RIBBON, RibbonLa
 from onda.app.stages.paths.scale import LEFT, DelayScale, Probes
 from onda.app.theme import Look
 from onda.project.model import Branch, LumpedPart, Path, SeriesResistor, ShuntPart
-from onda.project.path_edits import INSERTABLE, TOPOLOGIES
-from onda.project.paths import RECEIVER, NetworkPiece, Receiver
+from onda.project.paths.edits import INSERTABLE, TOPOLOGIES
+from onda.project.paths.path import RECEIVER, NetworkPiece, Receiver
 from onda.project.quantities import format_si
-from onda.studies.path import Span
+from onda.studies.paths.path import Span
 
 __all__ = ["DRIVER", "RECEIVER", "Ribbon"]
 

@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPointF, QRectF
 
 from onda.app.stages.paths.scale import LEFT, DelayScale
 from onda.project.model import Branch, Path
-from onda.project.paths import RECEIVER
-from onda.studies.path import Span
+from onda.project.paths.path import RECEIVER
+from onda.studies.paths.path import Span
 
 __all__ = ["DRIVER", "MIDDLE", "RIBBON", "ROW", "RibbonLayout"]
 

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from onda.studies.path import PathResult
+from onda.studies.paths.path import PathResult
 
 __all__ = ["LEFT", "RIGHT", "DelayScale", "Probe", "Probes", "RouteMap", "route_map"]
 

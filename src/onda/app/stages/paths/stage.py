@@ -23,11 +23,11 @@ from onda.app.stages.paths.wave_map import WaveMap
 from onda.app.stages.paths.why_view import WhyView
 from onda.project.model import Design, Path, SeriesResistor, TracePiece
 from onda.project.quantities import format_si
-from onda.studies.margins import Measured, State, margin_of, measure_path
-from onda.studies.path import PATH, PathResult, ReceiverResult
-from onda.studies.path_inputs import PathInputs, path_inputs
-from onda.studies.path_rules import placement_remarks
-from onda.studies.path_sweep import SweepResult
+from onda.studies.core.margin import Measured, State, margin_of, measure_path
+from onda.studies.paths.inputs import PathInputs, path_inputs
+from onda.studies.paths.path import PATH, PathResult, ReceiverResult
+from onda.studies.paths.rules import placement_remarks
+from onda.studies.paths.sweep import SweepResult
 
 __all__ = ["VIEWS", "PathsStage"]
 

@@ -18,9 +18,9 @@ from onda.app.shell.painting import blend, pen, text
 from onda.app.theme import Look
 from onda.errors import InputError
 from onda.project.quantities import format_si, parse_quantity
-from onda.studies.margins import MEASURE_TITLES
-from onda.studies.path_corners import Found
-from onda.studies.path_sweep import SweepResult
+from onda.studies.core.margin import MEASURE_TITLES
+from onda.studies.paths.corners import Found
+from onda.studies.paths.sweep import SweepResult
 
 __all__ = ["SweepView", "Sweepable"]
 

@@ -18,8 +18,8 @@ from onda.app.theme import Look
 from onda.engine.circuits.bounces import Bounce
 from onda.project.model import MEASURE_DIMENSIONS
 from onda.project.quantities import format_si
-from onda.studies.margins import MEASURE_TITLES, State
-from onda.studies.path import PathResult
+from onda.studies.core.margin import MEASURE_TITLES, State
+from onda.studies.paths.path import PathResult
 
 __all__ = ["BouncesView", "MeasuresView", "SpectrumView", "WavesView"]
 

@@ -12,7 +12,7 @@ from onda.app.shell.painting import pen, text
 from onda.app.stages.paths.scale import LEFT, DelayScale, Probes, RouteMap
 from onda.app.theme import Look
 from onda.project.quantities import format_si
-from onda.studies.path import PathResult
+from onda.studies.paths.path import PathResult
 
 __all__ = ["WaveMap"]
 

@@ -11,7 +11,7 @@ from onda.app.shell.fields import label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
 from onda.project.quantities import format_si
-from onda.studies.path_why import WhyResult
+from onda.studies.paths.why import WhyResult
 
 __all__ = ["WhyView"]
 

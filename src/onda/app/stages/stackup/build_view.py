@@ -12,10 +12,16 @@ from onda.app.shell.painting import draw_state, pen, text
 from onda.app.stages.stackup.cells import Cell, draw_cell, draw_empty_cell
 from onda.app.stages.stackup.layout import BuildLayout, lay_out
 from onda.app.theme import Look
-from onda.project.build import CoatingLayer, CopperLayer, DielectricLayer, StackLayer, Stackup
+from onda.project.build.stackup import (
+    CoatingLayer,
+    CopperLayer,
+    DielectricLayer,
+    StackLayer,
+    Stackup,
+)
 from onda.project.model import Design
 from onda.project.quantities import format_si
-from onda.studies.build_check import layer_thickness, via_aspect, via_state
+from onda.studies.build.remarks import layer_thickness, via_aspect, via_state
 
 __all__ = ["BuildView"]
 

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QPainter
 
 from onda.app.shell.painting import draw_state, pen, text
 from onda.app.theme import Look
-from onda.studies.margins import State
+from onda.studies.core.margin import State
 
 __all__ = ["Cell", "draw_cell", "draw_empty_cell"]
 

@@ -8,18 +8,18 @@ from typing import TYPE_CHECKING, Any
 from onda.app.shell.form import FieldSpec
 from onda.app.stages.stackup.inspector import SPREAD_FIELDS
 from onda.errors import OndaError
-from onda.project.build import (
+from onda.project.build.library import foils
+from onda.project.build.limits_text import limit_text, step_text
+from onda.project.build.stackup import (
     CoatingLayer,
     CopperLayer,
     StackLayer,
     ViaSpan,
     Zone,
 )
-from onda.project.library import foils
-from onda.project.limits_text import limit_text, step_text
 from onda.project.model import Design
 from onda.project.quantities import Quantity, format_si, parse_quantity, split_si
-from onda.studies.build_check import (
+from onda.studies.build.remarks import (
     pressed,
     via_aspect,
     zone_figures,

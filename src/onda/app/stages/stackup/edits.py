@@ -7,13 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from onda.app.document import Document
 from onda.errors import InputError, OndaError
-from onda.project.build import (
-    CoatingLayer,
-    CopperLayer,
-    StackLayer,
-    ViaSpan,
-)
-from onda.project.build_edits import (
+from onda.project.build.edits import (
     add_layer,
     add_material,
     add_via_span,
@@ -25,8 +19,14 @@ from onda.project.build_edits import (
     set_in_zone,
     with_stackup,
 )
+from onda.project.build.library import foils
+from onda.project.build.stackup import (
+    CoatingLayer,
+    CopperLayer,
+    StackLayer,
+    ViaSpan,
+)
 from onda.project.edits import set_value
-from onda.project.library import foils
 from onda.project.model import Project
 from onda.project.quantities import Quantity, quantity
 

@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from onda.errors import InputError, OndaError
-from onda.project.build_files import FORMATS, read_build, write_build
-from onda.project.exchange import Taken
+from onda.project.build.exchange import Taken
+from onda.project.build.files import FORMATS, read_build, write_build
 from onda.project.model import Project
 from onda.project.store import write_atomically
 from onda.report.build_drawing import build_drawing

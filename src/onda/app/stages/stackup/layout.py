@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF
 
-from onda.project.build import CopperLayer, Stackup
-from onda.studies.build_check import layer_thickness, zone_rows
+from onda.project.build.stackup import CopperLayer, Stackup
+from onda.studies.build.remarks import layer_thickness, zone_rows
 
 __all__ = ["BuildLayout", "lay_out"]
 

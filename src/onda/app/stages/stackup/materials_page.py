@@ -24,8 +24,7 @@ from onda.app.shell.fields import NumberRows, label
 from onda.app.stages.base import Context
 from onda.errors import OndaError
 from onda.formats.material_csv import materials_from_csv, materials_to_csv
-from onda.project.build import Material
-from onda.project.library import (
+from onda.project.build.library import (
     add_user_materials,
     fit_of,
     library,
@@ -33,6 +32,7 @@ from onda.project.library import (
     material_to_row,
     user_materials,
 )
+from onda.project.build.stackup import Material
 
 __all__ = ["MaterialsPage"]
 

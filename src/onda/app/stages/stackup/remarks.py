@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.shell.painting import draw_state, text
 from onda.app.theme import Look
-from onda.studies.build_check import BuildRemark
-from onda.studies.margins import State
+from onda.studies.build.remarks import BuildRemark
+from onda.studies.core.margin import State
 
 __all__ = ["RemarkLines"]
 

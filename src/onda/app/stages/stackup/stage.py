@@ -20,14 +20,7 @@ from onda.app.stages.stackup.inspector import StackupInspector
 from onda.app.stages.stackup.materials_page import MaterialsPage
 from onda.app.stages.stackup.remarks import RemarkLines
 from onda.errors import InputError
-from onda.project.build import (
-    CopperLayer,
-    StackLayer,
-    Stackup,
-    ViaSpan,
-    Zone,
-)
-from onda.project.build_edits import (
+from onda.project.build.edits import (
     add_material,
     add_zone,
     copy_layer,
@@ -37,21 +30,28 @@ from onda.project.build_edits import (
     split_layer,
     with_stackup,
 )
+from onda.project.build.exchange import Taken
+from onda.project.build.limits_text import with_limit, with_step
+from onda.project.build.stackup import (
+    CopperLayer,
+    StackLayer,
+    Stackup,
+    ViaSpan,
+    Zone,
+)
 from onda.project.edits import replace_class, set_value
-from onda.project.exchange import Taken
-from onda.project.limits_text import with_limit, with_step
 from onda.project.model import Project
 from onda.project.quantities import format_si
-from onda.studies.build_check import (
+from onda.studies.build.remarks import (
     build_remarks,
     via_state,
     zone_figures,
 )
-from onda.studies.fit_all import FIT_ALL, FitAllResult, fit_all_inputs, with_fitted
-from onda.studies.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
-from onda.studies.line_inputs import line_inputs
-from onda.studies.margins import Margin, State, margin_of, measure_line
-from onda.studies.study import key_of
+from onda.studies.core.margin import Margin, State, margin_of, measure_line
+from onda.studies.core.study import key_of
+from onda.studies.lines.fit_all import FIT_ALL, FitAllResult, fit_all_inputs, with_fitted
+from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
+from onda.studies.lines.inputs import line_inputs
 
 __all__ = ["StackupStage"]
 

@@ -1,0 +1,1 @@
+"""The command line: `main` is the application, one module a group of commands, one `common`."""

@@ -1,0 +1,320 @@
+"""The command about networks: network."""
+
+from __future__ import annotations
+
+import json
+import math
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from onda.cli.build import JsonOption, plain_json
+from onda.errors import InputError
+
+if TYPE_CHECKING:
+    from onda.studies.networks.inputs import NetworkInputs
+    from onda.studies.networks.network import NetworkResult
+
+__all__ = ["register"]
+
+
+def register(app: typer.Typer) -> None:
+    """Add the command to the application."""
+    app.command()(network)
+
+
+def network(
+    files: Annotated[
+        list[Path], typer.Argument(help="Files of S-parameters, in a row; or a project.")
+    ],
+    name: Annotated[
+        str,
+        typer.Option("--network", help="Id of a network of the project; the first if left out."),
+    ] = "",
+    single: Annotated[bool, typer.Option("--single", help="Single lines, not pairs.")] = False,
+    ports: Annotated[
+        str, typer.Option("--ports", help="Order, left ones (P N) then right: '1 3 2 4'.")
+    ] = "",
+    reference: Annotated[
+        str, typer.Option("--reference", help="Renormalise to this; 50 ohm for files.")
+    ] = "",
+    rate: Annotated[str, typer.Option("--rate", help="Data rate, as 26.5625GBd.")] = "",
+    rise: Annotated[str, typer.Option("--rise", help="Edge, 20 to 80 percent.")] = "",
+    remove_left: Annotated[
+        Path | None, typer.Option("--remove-left", help="Take this fixture away at the left.")
+    ] = None,
+    remove_right: Annotated[
+        Path | None, typer.Option("--remove-right", help="Take this one away at the right.")
+    ] = None,
+    halves: Annotated[
+        bool, typer.Option("--halves", help="Split a double fixture; --write gets the left half.")
+    ] = False,
+    remedy: Annotated[
+        list[str] | None,
+        typer.Option("--remedy", help="passive, reciprocal or causal; repeatable."),
+    ] = None,
+    limits: Annotated[
+        Path | None, typer.Option("--limits", help="Requirement set (JSON) to hold it against.")
+    ] = None,
+    write: Annotated[
+        Path | None, typer.Option("--write", help="Write it: name.sNp, name.ts or name.h5.")
+    ] = None,
+    profile: Annotated[
+        Path | None, typer.Option("--profile", help="Write impedance along the line as CSV.")
+    ] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Read S-parameters: quality, port order, delay, skew, profile; join, take away, write.
+
+    Exit 0 where all limits hold, 1 where one fails, 2 for input that is wrong.
+    """
+    from dataclasses import replace
+
+    from onda.studies.core.study import Control
+    from onda.studies.networks.build import build_network
+    from onda.studies.networks.inputs import HalfItem
+    from onda.studies.networks.network import NETWORK
+
+    requirements: list[Any] = []
+    of_project = len(files) == 1 and files[0].suffix == ".onda"
+    if of_project:
+        inputs, requirements = _of_project(files[0], name)
+    else:
+        inputs = _of_files(files, remove_left, remove_right)
+    inputs = _read_as(inputs, ports, reference, rate, rise, tuple(remedy or ()))
+    count = build_network(inputs).s.shape[-1]
+    pair = (inputs.pair if of_project else count % 4 == 0) and not single
+    inputs = replace(inputs, pair=pair)
+    if halves:
+        inputs = replace(inputs, source=HalfItem(inputs, "left"), order=(), ends=(), remedies=())
+    result = NETWORK.run(inputs, Control())
+    if limits is not None:
+        requirements += _requirements(limits)
+    found = _margins(result, requirements)
+    if write is not None:
+        _write(write, result)
+    if profile is not None:
+        _write_profile(profile, result)
+    summary = _summary(result) | {"limits": found}
+    if as_json:
+        typer.echo(json.dumps(plain_json(summary), indent=1))
+    else:
+        _print(summary)
+    if any(m["state"] == "fails" for m in found):
+        raise typer.Exit(1)
+
+
+def _of_project(file: Path, name: str) -> tuple[NetworkInputs, list[Any]]:
+    from onda.project.store import load_project
+    from onda.studies.networks.inputs import network_inputs
+
+    project = load_project(file)
+    ids = [n.id for n in project.design.networks]
+    if not ids or (name and name not in ids):
+        known = f"It has: {', '.join(ids)}." if ids else "It has none."
+        raise InputError(f"there is no network {name!r}", file=str(file), remedy=known)
+    chosen = project.design.network(name or ids[0])
+    wanted = [r for r in project.requirements if (r.stage, r.subject) == ("networks", chosen.id)]
+    return network_inputs(project.design, chosen), wanted
+
+
+def _file(path: Path) -> NetworkInputs:
+    from onda.project.files import keep
+    from onda.studies.networks.file import read_inputs
+    from onda.studies.networks.inputs import FileItem, NetworkInputs
+
+    read_inputs(path)
+    try:
+        sha256 = keep(path.read_bytes())
+    except OSError as error:
+        raise InputError(f"cannot be read: {error.strerror}", file=str(path)) from error
+    item = FileItem(path.name, sha256)
+    return NetworkInputs(path.name, item, False, (), (), (0.0, 0.0), (), 50.0, 0.0, 0.0)
+
+
+def _of_files(files: list[Path], left: Path | None, right: Path | None) -> NetworkInputs:
+    from dataclasses import replace
+
+    from onda.studies.networks.inputs import ChainItem, PieceItem
+
+    first = _file(files[0])
+    if len(files) == 1 and left is None and right is None:
+        return first
+    parts = [(left, True), *((f, False) for f in files), (right, True)]
+    pieces = tuple(
+        PieceItem(f"p{k}", f.name, _file(f), False, removed, ())
+        for k, (f, removed) in enumerate(parts)
+        if f is not None
+    )
+    return replace(first, name=" + ".join(f.name for f in files), source=ChainItem(pieces))
+
+
+def _read_as(
+    inputs: NetworkInputs,
+    ports: str,
+    reference: str,
+    rate: str,
+    rise: str,
+    remedies: tuple[str, ...],
+) -> NetworkInputs:
+    from dataclasses import replace
+
+    from onda.project.quantities import parse_quantity
+    from onda.studies.networks.inputs import ChainItem
+
+    for word in remedies:
+        if word not in ("passive", "reciprocal", "causal"):
+            raise InputError(f"there is no remedy {word!r}", remedy="passive, reciprocal, causal.")
+    changes: dict[str, Any] = {}
+    words = ports.replace(",", " ").split()
+    if not all(w.isascii() and w.isdigit() and 0 < int(w) < 1000 for w in words):
+        raise InputError(f"--ports {ports}: no order", remedy="As in --ports '1 3 2 4'.")
+    order = tuple(int(w) - 1 for w in words)
+    if remedies:
+        changes["remedies"] = remedies
+    if rate:
+        changes["rate"] = parse_quantity(rate, "data rate", "GBd").si
+    if rise:
+        changes["rise"] = parse_quantity(rise, "time", "ps").si
+    if reference:
+        changes["reference"] = parse_quantity(reference, "resistance", "ohm").si
+    source = inputs.source
+    if order and isinstance(source, ChainItem):
+        # The order is that of the files; the chain then lies in order.
+        pieces = tuple(replace(p, network=replace(p.network, order=order)) for p in source.pieces)
+        changes["source"] = ChainItem(pieces)
+    elif order:
+        changes["order"] = order
+    return replace(inputs, **changes)
+
+
+def _requirements(path: Path) -> list[Any]:
+    from onda.project.networks.limit_sets import read_set
+
+    try:
+        text = path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise InputError(f"cannot be read ({error})", file=str(path)) from error
+    limits = read_set(text, path.name).limits
+    return [limit.on(f"limit-{k}", "network") for k, limit in enumerate(limits)]
+
+
+def _margins(result: NetworkResult, requirements: list[Any]) -> list[dict[str, Any]]:
+    from onda.studies.core.margin import margin_of, measure_network
+
+    out = []
+    for requirement in requirements:
+        measured = measure_network(result, requirement)
+        margin = margin_of(requirement, measured)
+        out.append(
+            {
+                "measure": requirement.measure,
+                "value": margin.value,
+                "margin": margin.margin,
+                "state": margin.state.value,
+                "sentence": margin.sentence,
+                "where": margin.where or margin.how,
+            }
+        )
+    return out
+
+
+def _summary(result: NetworkResult) -> dict[str, Any]:
+    q, time = result.mended, result.time
+    out: dict[str, Any] = {
+        "name": result.name,
+        "ports": list(result.ports),
+        "points": len(result.frequency),
+        "from_hz": q.first,
+        "to_hz": q.last,
+        "passivity_percent": q.passivity,
+        "largest_gain": q.worst_gain,
+        "reciprocity_percent": q.reciprocity,
+        "causality_percent": q.causality,
+        "points_per_turn": q.points_per_turn,
+        "delay_s": q.delay,
+        "better_order": list(result.better_order),
+        "notes": list(result.notes),
+    }
+    if time is not None:
+        out["edge_s"] = time.rise
+        out["lane_delays_s"] = [t.delay for t in time.through if t.mode in ("diff", "single")]
+        out["pair_skew_s"] = [s.figure for s in time.skews]
+        out["single_ended_skew_s"] = [s.single_delay for s in time.skews]
+        out["parts"] = [
+            {"lane": r.lane + 1, "kind": p.kind, "value": p.value, "place_s": p.delay}
+            for r in time.reflections
+            if r.side == "left" and r.mode in ("diff", "single")
+            for p in r.lumps
+        ]
+        out["crosstalk"] = [
+            {"victim": v + 1, "aggressor": int(p.aggressor) + 1, "end": p.end,
+             "place_s": p.place, "volts": p.volts, "share": p.share}
+            for v, peaks in enumerate(time.peaks)
+            for p in peaks[:5]
+        ]  # fmt: skip
+    else:
+        out["time_problem"] = result.time_problem
+    for lane in result.lanes:
+        out.setdefault("lanes", []).append({"ild_db": lane.ild, "icn_v": lane.icn})
+    return out
+
+
+def _print(summary: dict[str, Any]) -> None:
+    for key, value in summary.items():
+        if key in ("limits", "notes", "parts", "crosstalk", "lanes") or value in ([], ""):
+            continue
+        if isinstance(value, float) and not math.isfinite(value):
+            continue
+        if isinstance(value, list):
+            shown = " ".join(f"{v:.5g}" if isinstance(v, float) else str(v) for v in value)
+        else:
+            shown = f"{value:.6g}" if isinstance(value, float) else str(value)
+        typer.echo(f"{key:20s} {shown}")
+    for part in summary.get("parts", []):
+        typer.echo(
+            f"lane {part['lane']}: {part['kind']} {part['value']:.3g} at "
+            f"{part['place_s'] * 1e12:.0f} ps"
+        )
+    for peak in summary.get("crosstalk", []):
+        typer.echo(
+            f"lane {peak['victim']} {peak['end']} end from {peak['aggressor']}: "
+            f"{peak['volts'] * 1e3:.3g} mV at {peak['place_s'] * 1e12:.0f} ps, "
+            f"{100 * peak['share']:.0f} %"
+        )
+    for k, lane in enumerate(summary.get("lanes", [])):
+        has_noise = math.isfinite(lane["icn_v"])
+        noise = f", crosstalk noise {lane['icn_v'] * 1e3:.3g} mV" if has_noise else ""
+        typer.echo(f"lane {k + 1}: loss deviation {lane['ild_db']:.3g} dB{noise}")
+    for note in summary["notes"]:
+        typer.echo(f"note: {note}")
+    if summary["better_order"]:
+        typer.echo(f"the order of the ports looks wrong: try --ports '{_words(summary)}'")
+    for limit in summary["limits"]:
+        typer.echo(f"{limit['sentence']}, {limit['where']}")
+
+
+def _words(summary: dict[str, Any]) -> str:
+    return " ".join(str(p) for p in summary["better_order"])
+
+
+def _write(path: Path, result: NetworkResult) -> None:
+    from onda.project.store import write_atomically
+    from onda.studies.networks.write import network_bytes
+
+    write_atomically(path, network_bytes(result, path.suffix))
+
+
+def _write_profile(path: Path, result: NetworkResult) -> None:
+    from onda.project.store import write_atomically
+
+    if result.time is None:
+        raise InputError(result.time_problem)
+    lines = ["lane,mode,side,delay_s,impedance_ohm"]
+    for r in result.time.reflections:
+        lines += [
+            f"{r.lane + 1},{r.mode},{r.side},{x:.6g},{z:.6g}"
+            for x, z in zip(r.place, r.true, strict=True)
+        ]
+    write_atomically(path, ("\n".join(lines) + "\n").encode())

@@ -1,0 +1,1 @@
+"""Device files (IBIS): `reader` reads one into `model`, `buffers` makes engine devices of it."""

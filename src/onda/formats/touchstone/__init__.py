@@ -1,0 +1,1 @@
+"""Touchstone 1 and 2: `reader`, `write`, and the parts of its head."""

@@ -1,0 +1,1 @@
+"""Line classes, shielded sections and lines from data sheets."""

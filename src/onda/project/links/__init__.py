@@ -1,0 +1,1 @@
+"""Links: serial data over a path."""

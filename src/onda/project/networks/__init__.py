@@ -1,0 +1,1 @@
+"""Networks: where S-parameters come from, their chains, and sets of limits."""

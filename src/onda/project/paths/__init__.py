@@ -1,0 +1,1 @@
+"""Paths: nets from driver to receivers, and their edits."""

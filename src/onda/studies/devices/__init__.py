@@ -1,0 +1,1 @@
+"""Device files and the models in them."""

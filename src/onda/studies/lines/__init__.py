@@ -1,0 +1,1 @@
+"""A class on a layer: impedance, loss, fields, fits and spreads."""

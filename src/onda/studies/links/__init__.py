@@ -1,0 +1,1 @@
+"""Eyes over a path."""

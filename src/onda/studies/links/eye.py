@@ -1,0 +1,89 @@
+"""Study `eye`: a long pattern over a path, laid over itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.circuits import solve_linear
+from onda.engine.circuits.stimulus import edge
+from onda.engine.links.eye import Eye, Mask, bit_by_bit_eye, mask_hits
+from onda.engine.links.patterns import prbs
+from onda.engine.links.peak import PeakDistortion, peak_distortion
+from onda.engine.links.pulse import PulseResponse, pulse_from_step
+from onda.errors import NotPhysical
+from onda.studies.core.study import Control, Study
+from onda.studies.links.inputs import EyeInputs
+from onda.studies.paths.build import build_path
+from onda.studies.paths.inputs import without_devices
+
+__all__ = ["EYE", "EyeResult"]
+
+
+@dataclass(frozen=True, slots=True)
+class EyeResult:
+    """What the Eyes stage shows.
+
+    Attributes
+    ----------
+    eye : the measured eye
+    pulse : response to one bit
+    peak : worst pattern at the same sampling phase
+    mask_hits : samples inside the mask; mask_growth : how much it could grow; NaN without a mask
+    delay : s, of the path
+    """
+
+    eye: Eye
+    pulse: PulseResponse
+    peak: PeakDistortion
+    mask_hits: float
+    mask_growth: float
+    delay: float
+
+
+def step_response(
+    inputs: EyeInputs,
+) -> tuple[NDArray[np.float64], NDArray[np.float64], float]:
+    """Time, voltage at the receiver for a step between the two levels, and the path's delay."""
+    built = build_path(without_devices(inputs.path))
+    delay = built.spans[-1].end
+    ui = inputs.unit_interval
+    if inputs.path.edge > 4 * ui:
+        raise NotPhysical("edge", f"{inputs.path.edge:.3g} s", "below four unit intervals")
+    # A lead of one unit interval, so that what comes before the edge is part of the pulse.
+    end = ui + 5.0 * delay + 60.0 * ui
+    solution = solve_linear(
+        built.net,
+        edge(inputs.path.low, inputs.path.high, inputs.path.edge, start=ui),
+        end=end,
+        step=max(min(inputs.path.edge / 20.0, ui / 64.0), end / 20000.0),
+    )
+    return solution.time, solution.node(built.load), delay
+
+
+def _run(inputs: EyeInputs, control: Control) -> EyeResult:
+    time, step, delay = step_response(inputs)
+    control.progress(0.2)
+    pulse = pulse_from_step(time, step, inputs.unit_interval)
+    # The response's memory is filled first, so that exactly the bits asked for are measured.
+    bits = prbs(inputs.prbs, inputs.bits + pulse.volts.shape[0])
+    eye = bit_by_bit_eye(pulse, bits, progress=lambda share: control.progress(0.2 + 0.8 * share))
+    hits, growth = float("nan"), float("nan")
+    if inputs.mask is not None:
+        mask = Mask(0.5 * inputs.mask.width, 0.5 * inputs.mask.flat, 0.5 * inputs.mask.height)
+        hits, growth = mask_hits(eye, mask)
+    return EyeResult(
+        eye=eye,
+        pulse=pulse,
+        peak=peak_distortion(pulse, eye.phase),
+        mask_hits=hits,
+        mask_growth=growth,
+        delay=delay,
+    )
+
+
+EYE: Study[EyeInputs, EyeResult] = Study(
+    "eye", _run, (EyeResult, Eye, PulseResponse, PeakDistortion)
+)

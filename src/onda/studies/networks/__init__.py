@@ -1,0 +1,1 @@
+"""Networks made, judged, and looked at in frequency and in time."""

@@ -1,0 +1,87 @@
+"""A two-port from a file as a block for circuits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.networks.mixed_mode import mixed_mode
+from onda.engine.networks.rational import RationalModel
+from onda.engine.networks.vector_fit import fit_network
+from onda.errors import InputError
+from onda.formats.touchstone.reader import read_touchstone
+from onda.formats.touchstone.write import write_touchstone
+from onda.project.files import content_of
+from onda.project.model import DeviceFile
+from onda.studies.core.study import Control, Study
+from onda.studies.devices.device_file import DeviceFileInputs
+
+__all__ = ["NETWORK_FILE", "NetworkSummary", "piece_content", "piece_of_file"]
+
+
+@lru_cache(maxsize=64)
+def piece_of_file(sha256: str, name: str, turned: bool) -> tuple[RationalModel, float, float]:
+    """Model, its reference (ohm) and its delay (s) for a two-port file.
+
+    Raises
+    ------
+    InputError : it cannot be read, or is no plain two-port of S-parameters on one reference
+    """
+    data = content_of(DeviceFile(id="network", path=name, sha256=sha256))
+    network = read_touchstone(data, name)
+    if network.ports != 2:
+        raise InputError(
+            f"has {network.ports} ports", file=name, remedy="A piece of a path needs a two-port."
+        )
+    if network.parameter != "S" or network.mixed_mode:
+        raise InputError("does not hold plain S-parameters", file=name)
+    z = float(network.reference[0])
+    if network.reference[1] != z:
+        raise InputError("has a reference for each port", file=name, remedy="Renormalise it first.")
+    s = network.data[:, ::-1, ::-1] if turned else network.data
+    model = fit_network(network.frequency, s)
+    through = s[:, 1, 0]
+    phase = np.unwrap(np.angle(through))
+    slope = np.polyfit(network.frequency, phase, 1)[0]
+    return model, z, max(-float(slope) / (2.0 * np.pi), 0.0)
+
+
+def piece_content(
+    frequency: NDArray[np.float64], s: NDArray[np.complex128], reference: float, pair: bool
+) -> bytes:
+    """A two-port file of a network, left and right: of a pair its differential two-port.
+
+    Raises
+    ------
+    InputError : it has more than one lane
+    """
+    if s.shape[-1] != (4 if pair else 2):
+        raise InputError(
+            f"the network has {s.shape[-1]} ports", remedy="A piece of a path has one lane."
+        )
+    matrix = mixed_mode(s, ((0, 1), (2, 3)))[:, :2, :2] if pair else s
+    z = np.array([2.0 * reference if pair else reference])
+    return write_touchstone(frequency, matrix, z, comments=("Two-port for a path, by Onda",))
+
+
+@dataclass(frozen=True, slots=True)
+class NetworkSummary:
+    """Poles and error of the model of a two-port, its reference (ohm) and delay (s)."""
+
+    poles: int
+    error: float
+    reference: float
+    delay: float
+
+
+def _run(inputs: DeviceFileInputs, control: Control) -> NetworkSummary:
+    model, z, delay = piece_of_file(inputs.sha256, inputs.path, False)
+    return NetworkSummary(model.order, model.error, z, delay)
+
+
+NETWORK_FILE: Study[DeviceFileInputs, NetworkSummary] = Study(
+    "network_file", _run, (NetworkSummary,), keep_on_disk=False
+)

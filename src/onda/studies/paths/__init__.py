@@ -1,0 +1,1 @@
+"""Waveforms along a net, what its receivers measure, sweeps and reasons."""

@@ -1,0 +1,147 @@
+"""Corner sets of a path, and the search for the value that holds in all of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.project.model import Design, Path, Requirement
+from onda.studies.core.margin import Measured as _Measured
+from onda.studies.core.margin import margin_of
+from onda.studies.paths.inputs import (
+    BranchItem,
+    EndInputs,
+    PathInputs,
+    PathItem,
+    ResistorItem,
+    ShuntItem,
+    TermInputs,
+    path_inputs,
+    with_items,
+)
+from onda.studies.paths.sweep import CORNER_MEASURES, SweepResult, Variant
+
+__all__ = ["Found", "corner_variants", "search", "with_tolerances"]
+
+FloatArray = NDArray[np.float64]
+
+
+def with_tolerances(path: PathInputs, line: float, resistors: int) -> PathInputs:
+    """All lines at `line` times their impedance; resistors at the end of their tolerance that
+    `resistors` (-1, 0 or 1) points to."""
+
+    def term(t: TermInputs) -> TermInputs:
+        factor = 1.0 + resistors * t.tolerance
+        return replace(
+            t,
+            r=None if t.r is None else t.r * factor,
+            r_low=None if t.r_low is None else t.r_low * factor,
+        )
+
+    def end(e: EndInputs) -> EndInputs:
+        return replace(e, termination=term(e.termination))
+
+    def change(item: PathItem) -> PathItem:
+        if isinstance(item, ResistorItem):
+            return replace(item, value=item.value * (1.0 + resistors * item.tolerance))
+        if isinstance(item, ShuntItem):
+            return replace(item, termination=term(item.termination))
+        return replace(item, end=end(item.end)) if isinstance(item, BranchItem) else item
+
+    changed = with_items(path, change)
+    return replace(changed, end=end(changed.end), line_factor=path.line_factor * line)
+
+
+def corner_variants(design: Design, path: Path, *, fine: bool = False) -> tuple[Variant, ...]:
+    """Devices typical, slow and fast; lines and resistors at both ends of their tolerance."""
+    tolerance = path.line_tolerance.si
+    out = []
+    for corner in ("typ", "slow", "fast"):
+        inputs = path_inputs(design, path, fine=fine, corner=corner)
+        if corner == "typ":
+            out.append(Variant("typ", inputs))
+        for line in (-1, 1):
+            for resistors in (-1, 1):
+                name = f"{corner}, line {_signed(line * tolerance)}, R {'−+'[resistors > 0]}"
+                changed = with_tolerances(inputs, 1.0 + line * tolerance, resistors)
+                out.append(Variant(name, changed))
+    return tuple(out)
+
+
+def _signed(share: float) -> str:
+    return f"{100 * share:+.0f} %".replace("-", "−")
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """What a sweep says against requirements.
+
+    Attributes
+    ----------
+    margin : (v, w) the worst normalised margin over requirements and variants; NaN where none
+    best : (i, j) of the largest; holds : (low, high) of the widest range of the first value that
+        holds throughout (at the best second value), None where there is none
+    limiting : title of the requirement that is worst at the best value
+    """
+
+    margin: FloatArray
+    best: tuple[int, int]
+    holds: tuple[float, float] | None
+    limiting: str
+
+
+def search(sweep: SweepResult, requirements: Sequence[Requirement]) -> Found | None:
+    """Hold a sweep against what a path must hold; None where nothing swept is required."""
+    swept = [r for r in requirements if r.measure in CORNER_MEASURES and r.receiver is None]
+    if not swept:
+        return None
+    parts = np.stack([_margins(sweep, r) for r in swept])
+    margin = parts.min(axis=0)
+    usable = np.where(np.isfinite(margin), margin, -np.inf)
+    i, j = np.unravel_index(int(np.argmax(usable)), usable.shape)
+    limiting = swept[int(np.argmin(parts[:, i, j]))]
+    return Found(
+        margin=margin,
+        best=(int(i), int(j)),
+        holds=_widest(sweep.values, usable[:, j]),
+        limiting=limiting.measure,
+    )
+
+
+def _margins(sweep: SweepResult, requirement: Requirement) -> FloatArray:
+    values = sweep.measures[CORNER_MEASURES.index(requirement.measure)]
+
+    def one(value: float) -> float:
+        return margin_of(requirement, _Measured(value, "", "")).normalised
+
+    each = np.vectorize(one, otypes=[float])(values)
+    return np.asarray(each.min(axis=0))
+
+
+def _widest(values: FloatArray, margin: FloatArray) -> tuple[float, float] | None:
+    """Widest range over which the margin is not negative, its ends between two values."""
+    best: tuple[float, float] | None = None
+    k = 0
+    while k < len(values):
+        if margin[k] < 0.0:
+            k += 1
+            continue
+        first = k
+        while k + 1 < len(values) and margin[k + 1] >= 0.0:
+            k += 1
+        low, high = _edge(values, margin, first, -1), _edge(values, margin, k, 1)
+        if best is None or high - low > best[1] - best[0]:
+            best = (low, high)
+        k += 1
+    return best
+
+
+def _edge(values: FloatArray, margin: FloatArray, k: int, step: int) -> float:
+    other = k + step
+    if not 0 <= other < len(values) or not np.isfinite(margin[other]):
+        return float(values[k])
+    share = margin[k] / (margin[k] - margin[other])
+    return float(values[k] + share * (values[other] - values[k]))

@@ -1,0 +1,402 @@
+"""Study `path`: waveforms anywhere along a net, what each receiver sees, harmonics, bounces."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.circuits import TransientSolution, solve_transient
+from onda.engine.circuits.bounces import Bounce, trace_bounces
+from onda.engine.circuits.dc import device_currents
+from onda.engine.circuits.receiver_measures import (
+    ReceiverMeasures,
+)
+from onda.engine.devices import Thresholds
+from onda.engine.lines import Line
+from onda.studies.core.study import Control, Study
+from onda.studies.paths.build import BuiltEnd, Span, with_edges
+from onda.studies.paths.inputs import PathInputs
+from onda.studies.paths.run import PathRun, measure_receivers, run_path
+from onda.studies.paths.stimulus import (
+    first_level_is_high,
+    periodic_commands,
+    source_waveform,
+)
+
+__all__ = [
+    "PATH",
+    "PathResult",
+    "ReceiverResult",
+    "RestingPart",
+    "Span",
+]
+
+FloatArray = NDArray[np.float64]
+_SHOWN = 2400
+"""Samples that curves and the map are shown with at most."""
+_HARMONICS = 15
+
+
+@dataclass(frozen=True, slots=True)
+class ReceiverResult:
+    """One receiver.
+
+    Attributes
+    ----------
+    delay : s, where it lies on the scale; row : of the ribbon; route : spans from the driver to it
+    pin, die : (n,) V; low, high : V settled at the die
+    thresholds : what its model asks for
+    """
+
+    id: str
+    name: str
+    delay: float
+    row: int
+    route: tuple[int, ...]
+    pin: FloatArray
+    die: FloatArray
+    low: float
+    high: float
+    thresholds: Thresholds
+    measures: ReceiverMeasures
+
+
+@dataclass(frozen=True, slots=True)
+class RestingPart:
+    """Current (A) and power (W) of a resistor to a rail while the line rests high and low."""
+
+    name: str
+    amps_high: float
+    amps_low: float
+    watts_high: float
+    watts_low: float
+
+
+@dataclass(frozen=True, slots=True)
+class PathResult:
+    """What the Paths stage shows.
+
+    Attributes
+    ----------
+    spans : the elements in order, those of branches in rows of their own
+    time : (n,) s, as shown
+    places : (p,) s of delay from the driver; piece : (p,) index into spans
+    volts, amps : (p, n), float32, voltage and current towards the receivers
+    pad : (n,) V at the driver's pin; drive_amps, drive_watts : (n,) out of the driver
+    source : (n,) V, the driver's open-circuit voltage; empty for a buffer
+    receivers : those of branches, then the one at the end of the ribbon
+    harmonics : (h,) Hz; harmonic_volts : (p, h) V amplitude along the map; harmonic_amps : (h,) A
+        out of the driver; empty without a clock
+    bounces : arrivals by receiver
+    resting : terminations at rest
+    z_source : ohm, driver and series resistors before the first piece
+    z_line : ohm, the first trace; z_load : ohm at DC (infinite when open)
+    line_error : largest error of the lines' models in time
+    """
+
+    spans: tuple[Span, ...]
+    time: FloatArray
+    places: FloatArray
+    piece: NDArray[np.int64]
+    volts: NDArray[np.float32]
+    amps: NDArray[np.float32]
+    pad: FloatArray
+    drive_amps: FloatArray
+    drive_watts: FloatArray
+    source: FloatArray
+    receivers: tuple[ReceiverResult, ...]
+    harmonics: FloatArray
+    harmonic_volts: FloatArray
+    harmonic_amps: FloatArray
+    bounces: tuple[tuple[Bounce, ...], ...]
+    resting: tuple[RestingPart, ...]
+    z_source: float
+    z_line: float
+    z_load: float
+    line_error: float
+    step: float
+
+    @property
+    def delay(self) -> float:
+        """Delay of the ribbon, s."""
+        return max((s.end for s in self.spans if s.row == 0), default=0.0)
+
+    @property
+    def span_of_delay(self) -> float:
+        """Delay of the farthest place, branches too, s."""
+        return max((s.end for s in self.spans), default=0.0)
+
+    @property
+    def last(self) -> ReceiverResult:
+        """The receiver at the end of the ribbon."""
+        return self.receivers[-1]
+
+    @property
+    def load_harmonics(self) -> FloatArray:
+        """Amplitudes (h,) V at the end of the ribbon; empty without a clock."""
+        if len(self.harmonics) == 0:
+            return np.empty(0)
+        last = max(k for k, s in enumerate(self.spans) if s.row == 0 and s.z > 0.0)
+        return np.asarray(self.harmonic_volts[np.flatnonzero(self.piece == last)[-1]])
+
+    @property
+    def load(self) -> FloatArray:
+        """Waveform (n,) V at the die of the last receiver."""
+        return self.last.die
+
+    @property
+    def low(self) -> float:
+        """Settled low level of the last receiver, V."""
+        return self.last.low
+
+    @property
+    def high(self) -> float:
+        """Settled high level of the last receiver, V."""
+        return self.last.high
+
+    @property
+    def measures(self) -> ReceiverMeasures:
+        """Measures of the receiver that overshoots most."""
+        return max(self.receivers, key=lambda r: _size(r.measures.overshoot)).measures
+
+    def receiver(self, identifier: str) -> ReceiverResult:
+        """A receiver by id; the last one where there is none of it."""
+        return next((r for r in self.receivers if r.id == identifier), self.last)
+
+    @property
+    def reflection_at_launch(self) -> float:
+        """Share sent back where the wave returns to the driver."""
+        return (self.z_source - self.z_line) / (self.z_source + self.z_line)
+
+    @property
+    def reflection_at_load(self) -> float:
+        """Share sent back at the last receiver, its capacitance apart."""
+        ribbon = [s.z for s in self.spans if s.kind in ("trace", "cable") and s.row == 0]
+        last = ribbon[-1] if ribbon else self.z_line
+        return 1.0 if math.isinf(self.z_load) else (self.z_load - last) / (self.z_load + last)
+
+
+def _size(value: float) -> float:
+    return math.inf if math.isnan(value) else value
+
+
+def _run(inputs: PathInputs, control: Control) -> PathResult:
+    run = run_path(inputs, control)
+    built, solution = run.built, run.solution
+    measures = measure_receivers(run)
+    shown = np.linspace(0.0, float(solution.time[-1]), min(len(solution.time), _SHOWN))
+
+    def at_shown(values: FloatArray) -> FloatArray:
+        return np.interp(shown, solution.time, values)
+
+    control.progress(0.55)
+    places, piece, volts, amps = _wave_map(run, solution, 160 if inputs.fine else 48, shown)
+    control.progress(0.85)
+    harmonics, along, out = _harmonics(run, places, piece)
+    lines = [s.z for s in built.spans if s.kind == "trace"] or [s.z for s in built.spans if s.z]
+    first_piece = (next(k for k in built.piece_span if k >= 0),)
+    drive = _driver_current(run, solution)
+    pad = solution.node(built.driver.pin)
+    source = (
+        source_waveform(inputs, run.edges).sample(shown) if built.switching is None else np.empty(0)
+    )
+    swing = max(abs(float(run.highs[0] - run.lows[0])), 1e-9)
+    return PathResult(
+        spans=built.spans,
+        time=shown,
+        places=places,
+        piece=piece,
+        volts=volts,
+        amps=amps,
+        pad=at_shown(pad),
+        drive_amps=at_shown(drive),
+        drive_watts=at_shown(drive * solution.node(built.driver.die)),
+        source=source,
+        receivers=tuple(
+            ReceiverResult(
+                id=end.id,
+                name=end.name,
+                delay=end.delay,
+                row=end.row,
+                # A receiver ahead of all line is looked at along the first piece.
+                route=built.routes[end.id] or first_piece,
+                pin=at_shown(solution.node(end.pin)),
+                die=at_shown(solution.node(end.die)),
+                low=float(run.lows[end.die]),
+                high=float(run.highs[end.die]),
+                thresholds=end.inputs.buffer.thresholds if end.inputs.buffer else Thresholds(),
+                measures=m,
+            )
+            for end, m in zip(built.ends, measures, strict=True)
+        ),
+        harmonics=harmonics,
+        harmonic_volts=along,
+        harmonic_amps=out,
+        bounces=tuple(_bounces(run, end, swing) for end in built.ends) if inputs.fine else (),
+        resting=_resting(run),
+        z_source=built.z_source,
+        z_line=lines[0],
+        z_load=built.z_load,
+        line_error=solution.line_error,
+        step=float(solution.time[1]),
+    )
+
+
+def _wave_map(
+    run: PathRun, solution: TransientSolution, wanted: int, shown: FloatArray
+) -> tuple[FloatArray, NDArray[np.int64], NDArray[np.float32], NDArray[np.float32]]:
+    """Voltage and current at places evenly spaced in delay, at least three on every piece."""
+    built = run.built
+    total = sum(s.end - s.start for s in built.spans) or 1e-12
+    places, pieces, volts, amps = [], [], [], []
+    few = _resampled(solution, shown)
+    known: dict[Line, tuple[NDArray[np.complex128], NDArray[np.complex128]]] = {}
+    for number, span_index in enumerate(built.piece_span):
+        if span_index < 0:
+            continue
+        span, line = built.spans[span_index], built.net.lines[number]
+        count = max(3, round(wanted * (span.end - span.start) / total))
+        share = np.linspace(0.0, 1.0, count)
+        v, i = few.both_along(number, share * line.length, known)
+        volts.append(v.astype(np.float32))
+        amps.append(i.astype(np.float32))
+        places.append(span.start + share * (span.end - span.start))
+        pieces.append(np.full(count, span_index))
+    return (
+        np.concatenate(places),
+        np.concatenate(pieces),
+        np.concatenate(volts),
+        np.concatenate(amps),
+    )
+
+
+def _resampled(solution: TransientSolution, time: FloatArray) -> TransientSolution:
+    """The solution at fewer times, where it has more than are shown."""
+    if len(time) == len(solution.time):
+        return solution
+    volts = np.stack(
+        [
+            np.interp(time, solution.time, solution.volts[:, k])
+            for k in range(solution.volts.shape[1])
+        ],
+        axis=1,
+    )
+    return replace(solution, time=time, volts=volts)
+
+
+def _driver_current(run: PathRun, solution: TransientSolution) -> FloatArray:
+    """Current out of the driver's die, A."""
+    if run.built.switching is not None:
+        # The driving buffer is the last device of the net.
+        return np.asarray(solution.device_amps[:, -1])
+    source = source_waveform(run.inputs, run.edges).sample(solution.time)
+    die = solution.node(run.built.driver.die)
+    return np.asarray((source - die) / run.inputs.driver_resistance)
+
+
+def _harmonics(
+    run: PathRun, places: FloatArray, piece: NDArray[np.int64]
+) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Amplitudes along the map and of the driver's current, for a clock that keeps running."""
+    frequency = run.inputs.frequency
+    if frequency is None:
+        return np.empty(0), np.empty((0, 0)), np.empty(0)
+    period, cycles = 1.0 / frequency, 6
+    up = not first_level_is_high(run.inputs)
+    edges = periodic_commands(period, run.inputs.stimulus.duty, cycles, first_up=up)
+    net = with_edges(run.built, run.inputs, edges, start_high=not up)
+    linear = run.built.switching is None
+    stimulus = source_waveform(run.inputs, edges) if linear else ()
+    per_period = max(64, math.ceil(period / (run.inputs.edge / 12.0)))
+    solution = solve_transient(net, stimulus, end=cycles * period, step=period / per_period)
+    steady = replace(run, net=net, edges=edges, solution=solution)
+    last = slice(-per_period - 1, -1)
+
+    def amplitudes(values: FloatArray) -> FloatArray:
+        spectrum = np.fft.rfft(values[..., last], axis=-1)
+        return np.asarray(2.0 / per_period * np.abs(spectrum[..., 1 : _HARMONICS + 1]))
+
+    if run.inputs.fine:
+        few_places, few_piece, volts, _ = _wave_map(steady, solution, 40, solution.time)
+        along = amplitudes(volts.astype(float))
+    else:
+        # While something is dragged the ends of each piece are enough.
+        few_places, few_piece, nodes = _ends_of_pieces(run)
+        along = amplitudes(solution.volts[:, nodes].T)
+    full = np.empty((len(places), along.shape[1]))
+    for k in np.unique(piece):
+        at, have = piece == k, few_piece == k
+        for h in range(along.shape[1]):
+            full[at, h] = np.interp(places[at], few_places[have], along[have, h])
+    current = amplitudes(_driver_current(steady, solution))
+    return frequency * np.arange(1.0, along.shape[1] + 1.0), full, current
+
+
+def _ends_of_pieces(run: PathRun) -> tuple[FloatArray, NDArray[np.int64], list[int]]:
+    """Places, spans and nodes of both ends of every piece."""
+    places, pieces, nodes = [], [], []
+    for line, index in zip(run.built.net.lines, run.built.piece_span, strict=True):
+        if index >= 0:
+            span = run.built.spans[index]
+            places += [span.start, span.end]
+            pieces += [index, index]
+            nodes += [line.node_a, line.node_b]
+    return np.array(places), np.array(pieces), nodes
+
+
+def _bounces(run: PathRun, end: BuiltEnd, swing: float) -> tuple[Bounce, ...]:
+    if run.inputs.driving:
+        return ()
+    found = trace_bounces(
+        run.built.stretches, end.pin, edge=run.inputs.edge, until=run.inputs.window, least=0.01
+    )
+    return tuple(replace(b, volts=b.volts * swing) for b in found[:60])
+
+
+def _resting(run: PathRun) -> tuple[RestingPart, ...]:
+    """Resistors to rails, and the driving device, at rest."""
+    out = []
+    for branch in run.net.shunts:
+        if branch.source or branch.c is not None or branch.r == 0.0:
+            continue
+        amps = [(float(v[branch.node]) - branch.e) / branch.r for v in (run.highs, run.lows)]
+        if max(abs(a) for a in amps) < 1e-7:
+            continue
+        rail = f"to {branch.e:.3g} V"
+        name = f"{branch.r:.4g} Ω {rail}"
+        out.append(
+            RestingPart(name, amps[0], amps[1], amps[0] ** 2 * branch.r, amps[1] ** 2 * branch.r)
+        )
+    out.append(_resting_driver(run))
+    return tuple(out)
+
+
+def _resting_driver(run: PathRun) -> RestingPart:
+    """The driver's own current and the power lost in it."""
+    built, die = run.built, run.built.driver.die
+    amps, watts = [], []
+    for high, volts in ((True, run.highs), (False, run.lows)):
+        v = float(volts[die])
+        if built.switching is None:
+            level = run.inputs.high if high else run.inputs.low
+            i = (level - v) / run.inputs.driver_resistance
+            lost = i**2 * run.inputs.driver_resistance
+        else:
+            device = with_edges(built, run.inputs, [], start_high=high).devices[-1]
+            i = device_currents(device, volts, 0.0)[0][0]
+            buffer = built.driver.inputs.buffer
+            assert buffer is not None
+            lost = abs(i * ((buffer.v_pullup if high else buffer.v_pulldown) - v))
+        amps.append(i)
+        watts.append(lost)
+    return RestingPart(f"driver {built.driver.name}", amps[0], amps[1], watts[0], watts[1])
+
+
+PATH: Study[PathInputs, PathResult] = Study(
+    "path",
+    _run,
+    (PathResult, Span, ReceiverResult, ReceiverMeasures, RestingPart, Bounce, Thresholds),
+)

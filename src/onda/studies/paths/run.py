@@ -1,0 +1,151 @@
+"""A path solved in time, and what every receiver of it measures."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.circuits import TransientSolution, solve_transient
+from onda.engine.circuits.dc import dc_voltages
+from onda.engine.circuits.measure import first_crossing
+from onda.engine.circuits.net import Net, ShuntBranch
+from onda.engine.circuits.receiver_measures import (
+    EdgeSpan,
+    Levels,
+    ReceiverMeasures,
+    measure_receiver,
+)
+from onda.studies.core.study import Control
+from onda.studies.paths.build import BuiltEnd, BuiltPath, build_path, with_edges
+from onda.studies.paths.inputs import PathInputs
+from onda.studies.paths.stimulus import edge_commands, source_waveform
+
+__all__ = ["PathRun", "measure_receivers", "run_path"]
+
+FloatArray = NDArray[np.float64]
+
+
+def time_step(inputs: PathInputs, built: BuiltPath) -> float:
+    """Step of the transient: fine against the edge, and within reason against the pieces."""
+    per_edge = 40 if inputs.fine else 16
+    knee = 0.35 / inputs.edge
+    shortest = min(p.line.delay_per_m(knee) * p.length for p in built.net.lines)
+    step = inputs.edge / per_edge
+    return max(min(step, 0.999 * shortest), step / 5.0)
+
+
+@dataclass(frozen=True, slots=True)
+class PathRun:
+    """A path with its transient."""
+
+    inputs: PathInputs
+    built: BuiltPath
+    net: Net
+    edges: list[tuple[float, bool]]
+    solution: TransientSolution
+    lows: FloatArray
+    highs: FloatArray
+
+
+def run_path(inputs: PathInputs, control: Control | None = None) -> PathRun:
+    """Build and solve a path; the waveforms only."""
+    built = build_path(inputs)
+    edges = edge_commands(inputs)
+    start_high = not edges[0][1]
+    net = with_edges(built, inputs, edges, start_high=start_high)
+    stimulus = source_waveform(inputs, edges) if built.switching is None else ()
+    step = time_step(inputs, built)
+
+    def wanted(share: float) -> None:
+        if control is not None:
+            control.progress(0.1 + 0.4 * share)
+
+    solution = solve_transient(
+        net, stimulus, end=max(inputs.window, 8.0 * step), step=step, wanted=wanted
+    )
+    levels = []
+    for high in (False, True):
+        at_rest = with_edges(built, inputs, [], start_high=high)
+        sources = [] if built.switching is not None else [inputs.high if high else inputs.low]
+        levels.append(dc_voltages(at_rest, sources))
+    return PathRun(inputs, built, net, edges, solution, levels[0], levels[1])
+
+
+def measure_receivers(run: PathRun) -> list[ReceiverMeasures]:
+    """Measures of every receiver of a solved path."""
+    test = _test_delay(run)
+    return [_measure(run, end, test) for end in run.built.ends]
+
+
+def _measure(run: PathRun, end: BuiltEnd, test_delay: float) -> ReceiverMeasures:
+    levels = _levels(run, end)
+    half = 0.5 * _edge_time(run)
+    # A little before an edge can arrive is when the one before it has had its time.
+    arrives = 0.95 * abs(end.delay - run.built.driver.delay)
+    stops = [t + arrives for t, _ in run.edges[1:]] + [float(run.solution.time[-1])]
+    spans = [
+        EdgeSpan(up, t + half, t + (arrives if k else 0.0), stop)
+        for k, ((t, up), stop) in enumerate(zip(run.edges, stops, strict=True))
+    ]
+    # An edge that has hardly arrived when the window ends is not judged.
+    last = spans[-1]
+    if len(spans) > 1 and last.stop - last.start < 2.0 * _edge_time(run) + 2.0 * arrives:
+        spans.pop()
+    volts = run.solution.node(end.die)
+    frequency = run.inputs.frequency
+    return measure_receiver(
+        run.solution.time,
+        volts,
+        levels,
+        spans,
+        test_delay=test_delay,
+        period=None if frequency is None else 1.0 / frequency,
+    )
+
+
+def _edge_time(run: PathRun) -> float:
+    """0 to 100 % of the source; of a buffer, until its factors have crossed."""
+    if run.built.switching is None:
+        return run.inputs.edge
+    # The middle of the switching is where the pull-up is half on.
+    halves = []
+    for curve in (run.built.switching.rise, run.built.switching.fall):
+        both = np.asarray(curve.up) - np.asarray(curve.down)
+        halves.append(first_crossing(np.asarray(curve.time), both, 0.0))
+    known = [h for h in halves if not math.isnan(h)]
+    return 2.0 * float(np.mean(known)) if known else run.inputs.edge
+
+
+def _levels(run: PathRun, end: BuiltEnd) -> Levels:
+    low, high = float(run.lows[end.die]), float(run.highs[end.die])
+    buffer = end.inputs.buffer
+    if buffer is None:
+        return Levels(low, high)
+    t = buffer.thresholds
+    between = [v if v is not None and low < v < high else None for v in (t.v_il, t.v_ih, t.v_meas)]
+    return Levels(low, high, between[0], between[1], between[2], t.over_high, t.over_low)
+
+
+def _test_delay(run: PathRun) -> float:
+    """From the source's middle to the crossing in the driver's test load; 0 without one."""
+    buffer = run.built.driver.inputs.buffer
+    if buffer is None or run.built.switching is None or buffer.r_load is None:
+        return 0.0
+    shunts = [ShuntBranch(0, r=buffer.r_load, e=buffer.v_load)]
+    c = buffer.c_comp + buffer.c_load
+    if c > 0.0:
+        shunts.append(ShuntBranch(0, c=c))
+    alone = replace(run.built, net=Net(1, tuple(shunts)))
+    alone = replace(alone, driver=replace(run.built.driver, die=0))
+    rising = run.edges[0][1]
+    net = with_edges(alone, run.inputs, [(0.0, rising)], start_high=not rising)
+    end = 6.0 * run.inputs.edge + 10.0 * buffer.r_load * c
+    solution = solve_transient(net, end=end, step=run.inputs.edge / 40.0)
+    volts = solution.node(0)
+    stated = buffer.thresholds.v_meas
+    level = 0.5 * (volts[0] + volts[-1]) if stated is None else stated
+    crossed = first_crossing(solution.time, volts, float(level))
+    return 0.0 if math.isnan(crossed) else crossed - 0.5 * _edge_time(run)

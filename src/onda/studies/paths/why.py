@@ -1,0 +1,183 @@
+"""Study `path_why`: one thing at a time is taken away, and what that changes is told.
+
+It answers why a net rings: the receiver by a pure probe, a via by nothing, a branch by nothing, the
+driver by an ideal one behind its resistance.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.errors import OndaError
+from onda.studies.core.study import Control, Study
+from onda.studies.paths.inputs import (
+    BranchItem,
+    CableItem,
+    DrilledItem,
+    EndInputs,
+    LumpedItem,
+    PathInputs,
+    PathItem,
+    ResistorItem,
+    TraceItem,
+    ViaItem,
+    every_item,
+    with_items,
+)
+from onda.studies.paths.run import measure_receivers, run_path
+
+__all__ = ["PATH_WHY", "Replacement", "WhyInputs", "WhyResult", "replacements"]
+
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class WhyInputs:
+    """A path, and the receiver whose waveform is compared."""
+
+    path: PathInputs
+    receiver: str
+
+
+@dataclass(frozen=True, slots=True)
+class Replacement:
+    """What one replacement changes at the receiver.
+
+    Attributes
+    ----------
+    element : id of what was replaced; what : in words
+    overshoot, undershoot : V, with the replacement
+    largest : V, largest change of the waveform, and `at` : s, when
+    waveform : (n,) V with the replacement
+    """
+
+    element: str
+    what: str
+    overshoot: float
+    undershoot: float
+    largest: float
+    at: float
+    waveform: FloatArray
+
+    @property
+    def sentence(self) -> str:
+        """The largest change as a sentence."""
+        size, when = f"{abs(self.largest) * 1e3:.0f} mV", f"{self.at * 1e9:.2f} ns"
+        if self.largest > 0:
+            return f"The dip of {size} at {when} comes from {self.what}."
+        what = self.what[0].upper() + self.what[1:]
+        return f"{what} lifts the waveform by {size} at {when}."
+
+
+@dataclass(frozen=True, slots=True)
+class WhyResult:
+    """Replacements from the most to the least telling; `overshoot` and `undershoot` as it is."""
+
+    overshoot: float
+    undershoot: float
+    time: FloatArray
+    waveform: FloatArray
+    found: tuple[Replacement, ...]
+
+
+def replacements(path: PathInputs) -> list[tuple[str, str, PathInputs]]:
+    """(element, in words, the path without it) for everything that can be taken away."""
+    out: list[tuple[str, str, PathInputs]] = []
+
+    def without(identifier: str) -> PathInputs:
+        return with_items(path, lambda item: None if item.id == identifier else item)
+
+    for item in every_item(path.items):
+        match item:
+            case ViaItem() | DrilledItem():
+                out.append((item.id, f"via {item.id}", without(item.id)))
+            case LumpedItem():
+                out.append((item.id, f"{item.role} {item.id}", without(item.id)))
+            case ResistorItem() if item.value > 0:
+                out.append((item.id, f"the {item.value:.3g} Ω of {item.id}", without(item.id)))
+            case BranchItem():
+                words = _capacitance(item.end)
+                swapped = _with_end(path, item.id, _probe(item.end))
+                out.append((item.id, f"{item.end.name}'s {words}", swapped))
+                if item.items:
+                    out.append((item.id, f"branch {item.id} to {item.end.name}", without(item.id)))
+    out.append(
+        (
+            path.end.id,
+            f"{path.end.name}'s {_capacitance(path.end)}",
+            replace(path, end=_probe(path.end)),
+        )
+    )
+    return [entry for entry in out if _has_line(entry[2])]
+
+
+def _has_line(path: PathInputs) -> bool:
+    lines = (TraceItem, CableItem, ViaItem, DrilledItem)
+    return any(isinstance(item, lines) for item in every_item(path.items))
+
+
+def _probe(end: EndInputs) -> EndInputs:
+    """A pure probe in the place of a device; what ends the line stays."""
+    return replace(end, stands_in="probe", buffer=None, capacitance=0.0, resistance=None)
+
+
+def _capacitance(end: EndInputs) -> str:
+    c = end.capacitance
+    if end.buffer is not None:
+        c = end.buffer.c_comp + (end.package[2] if end.package else 0.0)
+    return f"{c * 1e12:.2g} pF"
+
+
+def _with_end(path: PathInputs, branch: str, end: EndInputs) -> PathInputs:
+    def change(item: PathItem) -> PathItem:
+        if isinstance(item, BranchItem) and item.id == branch:
+            return replace(item, end=end)
+        return item
+
+    return with_items(path, change)
+
+
+def _run(inputs: WhyInputs, control: Control) -> WhyResult:
+    base = run_path(inputs.path)
+    ids = [end.id for end in base.built.ends]
+    at = ids.index(inputs.receiver) if inputs.receiver in ids else len(ids) - 1
+    as_is = measure_receivers(base)[at]
+    time, waveform = base.solution.time, base.solution.node(base.built.ends[at].die)
+    shown = np.linspace(0.0, float(time[-1]), min(len(time), 600))
+    waveform = np.interp(shown, time, waveform)
+    found = []
+    todo = replacements(inputs.path)
+    for k, (element, what, path) in enumerate(todo):
+        control.progress((k + 1) / len(todo))
+        try:
+            run = run_path(path)
+        except OndaError:
+            # Without it there may be no path to ground any more; then it explains nothing.
+            continue
+        end = next((e for e in run.built.ends if e.id == ids[at]), None)
+        if end is None:
+            continue
+        index = run.built.ends.index(end)
+        m = measure_receivers(run)[index]
+        other = np.interp(shown, run.solution.time, run.solution.node(end.die))
+        difference = other - waveform
+        k_most = int(np.argmax(np.abs(difference)))
+        found.append(
+            Replacement(
+                element,
+                what,
+                m.overshoot,
+                m.undershoot,
+                float(difference[k_most]),
+                float(shown[k_most]),
+                other,
+            )
+        )
+    found.sort(key=lambda r: -abs(r.overshoot - as_is.overshoot) - abs(r.largest) * 1e-3)
+    return WhyResult(as_is.overshoot, as_is.undershoot, shown, waveform, tuple(found))
+
+
+PATH_WHY: Study[WhyInputs, WhyResult] = Study("path_why", _run, (WhyResult, Replacement))
