@@ -29,7 +29,8 @@ from onda.studies.lines.width_gap_map import WIDTH_GAP_MAP, MapInputs, map_axes
 from onda.studies.links.eye import EYE
 from onda.studies.links.inputs import eye_inputs
 from onda.studies.paths.build import build_path, with_edges
-from onda.studies.paths.inputs import StimulusInputs, path_inputs
+from onda.studies.paths.inputs import path_inputs
+from onda.studies.paths.items import StimulusInputs
 from onda.studies.paths.path import PATH
 from onda.studies.paths.run import run_path
 from onda.studies.paths.sweep import PATH_SWEEP, SweepInputs, Variant, resistor_range

@@ -13,11 +13,11 @@ from benchmarks.measure import Figure, median_ms
 
 _START = """
 import time, sys
-from onda.app.main import STAGES_BUILT, application
+from onda.app.main import application
 from onda.app.shell.window import MainWindow
 from onda.demo import fulmar_project
 app = application()
-window = MainWindow(fulmar_project(), None, STAGES_BUILT)
+window = MainWindow(fulmar_project())
 window.show()
 while window.stages["paths"].result is None:
     app.processEvents()
@@ -66,12 +66,12 @@ def gestures() -> list[Figure]:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PyQt6.QtCore import QEventLoop
 
-    from onda.app.main import STAGES_BUILT, application
+    from onda.app.main import application
     from onda.app.shell.window import MainWindow
     from onda.demo import fulmar_project
 
     app = application()
-    window = MainWindow(fulmar_project(), None, STAGES_BUILT)
+    window = MainWindow(fulmar_project())
     window.show()
     window.settle()
 
@@ -125,10 +125,10 @@ def gestures() -> list[Figure]:
 def large_ribbon() -> list[Figure]:
     """A ribbon with 60 pieces and 12 branches: painted, and a length pulled until it is redrawn."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from onda.app.main import STAGES_BUILT, application
+    from onda.app.main import application
     from onda.app.shell.window import MainWindow
     from onda.demo import fulmar_project
-    from onda.project.edits import replace_path
+    from onda.project.edits import replace_object
     from onda.project.paths.edits import insert_element
 
     app = application()
@@ -138,7 +138,7 @@ def large_ribbon() -> list[Figure]:
         path, _ = insert_element(path, "T1", "branch", project.design)
         for _ in range(3):
             path, _ = insert_element(path, ("T1", "T2", "T3")[k % 3], "trace", project.design)
-    window = MainWindow(replace_path(project, path), None, STAGES_BUILT)
+    window = MainWindow(replace_object(project, path))
     window.show()
     window.selection.go("paths")
     window.settle(120_000)

@@ -16,7 +16,8 @@ from hypothesis import settings
 from onda.demo import fulmar_project
 from onda.project.model import Project
 from onda.studies.core.cache import ResultCache
-from onda.studies.core.runner import ImmediateExecutor, StudyRunner
+from onda.studies.core.executors import ImmediateExecutor
+from onda.studies.core.runner import StudyRunner
 
 settings.register_profile("onda", deadline=None, max_examples=60)
 settings.load_profile("onda")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from onda.app.main import STAGES_BUILT, application
+from onda.app.main import application
 from onda.app.shell.window import MainWindow
 from onda.app.tour import grab, set_resistor
 from onda.demo import fulmar_project
@@ -15,7 +15,7 @@ FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 def main() -> None:
     app = application()
     FOLDER.mkdir(parents=True, exist_ok=True)
-    window = MainWindow(fulmar_project(), None, STAGES_BUILT)
+    window = MainWindow(fulmar_project())
     window.show()
 
     def shoot(name: str, stage: str) -> None:

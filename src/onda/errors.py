@@ -14,7 +14,19 @@ __all__ = ["Cancelled", "InputError", "NotConverged", "NotPhysical", "OndaError"
 
 
 class OndaError(Exception):
-    """Base of all errors that carry a message meant for the user."""
+    """Base of all errors that are meant for the user."""
+
+    def __reduce__(self) -> tuple[object, ...]:
+        # Errors come back from other processes as they were, whatever they are made from.
+        return _as_it_was, (type(self), self.args, self.__dict__)
+
+
+def _as_it_was(
+    kind: type[OndaError], args: tuple[object, ...], state: dict[str, object]
+) -> OndaError:
+    error = kind.__new__(kind, *args)
+    error.__dict__.update(state)
+    return error
 
 
 class InputError(OndaError):

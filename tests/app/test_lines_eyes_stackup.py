@@ -199,7 +199,8 @@ def test_kept_line_is_compared(lines) -> None:
 
 def test_a_class_that_lost_its_planes_says_what_to_do(lines) -> None:
     window, stage = lines
-    from onda.project.edits import set_value, with_design
+    from onda.project.base import set_value
+    from onda.project.edits import with_design
 
     project = window.document.project
     layers = tuple(

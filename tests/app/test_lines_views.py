@@ -7,8 +7,8 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
+from onda.project.base import set_value
 from onda.project.build.edits import replace_layer
-from onda.project.edits import set_value
 from tests.app.conftest import type_into
 
 

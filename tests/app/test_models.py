@@ -15,7 +15,9 @@ from onda.app.document import Document
 from onda.app.jobs import JobDesk
 from onda.demo import fulmar_project
 from onda.errors import NotPhysical
-from onda.project.edits import add_copy, keep_state, rename_object, set_value
+from onda.project.base import set_value
+from onda.project.edits import add_copy, keep_state, rename_object
+from onda.project.kind import Ref
 from onda.project.model import Project
 from onda.studies.core.cache import ResultCache
 from onda.studies.core.runner import StudyRunner
@@ -37,16 +39,17 @@ def test_do_undo_redo_come_out_equal(qtbot: QtBot, steps: list[tuple[str, str]])
         if kind == "a":
             document.edit("keep", keep_state(p, word)) if len(p.kept) < 20 else None
         elif kind == "b":
-            document.edit("rename", rename_object(p, "paths", "clk-adc", word))
+            document.edit("rename", rename_object(p, Ref("path", "clk-adc"), word))
         elif kind == "c":
-            document.edit("copy", add_copy(p, "paths", "clk-adc")[0])
+            document.edit("copy", add_copy(p, Ref("path", "clk-adc"))[0])
         elif kind == "u":
             document.undo()
         else:
             with document.gesture():
                 for k in range(3):
                     document.edit(
-                        "drag", rename_object(document.project, "paths", "clk-ref", f"{word}{k}")
+                        "drag",
+                        rename_object(document.project, Ref("path", "clk-ref"), f"{word}{k}"),
                     )
     last = document.project
     count = document.stack.index()
@@ -67,12 +70,12 @@ def test_one_gesture_is_one_step_and_settles_once(qtbot: QtBot, project: Project
     document.changed.connect(lambda: changed.append(1))
     with document.gesture():
         for name in "abc":
-            document.edit("rename", rename_object(document.project, "paths", "clk-adc", name))
+            document.edit("rename", rename_object(document.project, Ref("path", "clk-adc"), name))
     assert (len(changed), len(settled), document.stack.count()) == (3, 1, 1)
     document.edit("same", document.project)
     assert document.stack.count() == 1
     with document.gesture():
-        document.edit("rename", rename_object(document.project, "paths", "clk-adc", "d"))
+        document.edit("rename", rename_object(document.project, Ref("path", "clk-adc"), "d"))
     assert document.stack.count() == 2
     document.close()
 

@@ -465,7 +465,7 @@ def test_fields_take_units_and_refuse_nonsense(window: MainWindow) -> None:
 
 
 def test_the_stage_without_networks_says_what_to_do(make_window, project) -> None:
-    from onda.project.edits import set_value
+    from onda.project.base import set_value
 
     bare = set_value(
         project,

@@ -8,8 +8,8 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
+from onda.project.base import set_value
 from onda.project.build.library import user_materials
-from onda.project.edits import set_value
 from onda.project.store import dumps
 from onda.studies.core.margin import State
 from tests.app.conftest import drag, type_into

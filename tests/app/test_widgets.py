@@ -406,11 +406,12 @@ def test_progress_line_shows_long_runs_only(window: MainWindow, qtbot: QtBot) ->
     line = window.progress
     assert not line.isVisible()
     link = window.document.project.design.links[0]
-    from onda.project.edits import replace_link, set_value
+    from onda.project.base import set_value
+    from onda.project.edits import replace_object
 
     window.selection.go("eyes")
     assert window.settle()
-    longer = replace_link(window.document.project, set_value(link, bits=2_000_000))
+    longer = replace_object(window.document.project, set_value(link, bits=2_000_000))
     window.document.edit("More bits", longer)
     qtbot.waitUntil(lambda: "Eye" in line.words.text(), timeout=10_000)
     assert line.isVisible()

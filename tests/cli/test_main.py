@@ -11,7 +11,9 @@ import pytest
 from onda import __version__, cli
 from onda.app.tour import take_tour
 from onda.demo import fulmar_project
-from onda.project.edits import remove_object, replace_network, replace_path, set_value
+from onda.project.base import set_value
+from onda.project.edits import remove_object, replace_object
+from onda.project.kind import Ref
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity
 from onda.project.store import save_project
@@ -38,18 +40,18 @@ SEEDED = ("clk-two", "trig", "spi-clk")
 def cured() -> Project:
     project = fulmar_project()
     for path in SEEDED:
-        project = remove_object(project, "paths", path)
+        project = remove_object(project, Ref("path", path))
     # The board with the opening goes, the cable's ports and the hub card's gain are put right.
-    project = remove_object(project, "networks", "board-uplinks")
+    project = remove_object(project, Ref("network", "board-uplinks"))
     for network, cure in (
         ("sensor-cable", {"order": (1, 3, 2, 4)}),
         ("hub-card", {"remedies": ("passive",)}),
     ):
         cured_one = set_value(project.design.network(network), **cure)
-        project = replace_network(project, cured_one)
+        project = replace_object(project, cured_one)
     path = project.design.path("clk-adc")
     rs = set_value(path.elements[0], value=parse_quantity("46 ohm", "resistance"))
-    return replace_path(project, set_value(path, elements=(rs, *path.elements[1:])))
+    return replace_object(project, set_value(path, elements=(rs, *path.elements[1:])))
 
 
 def test_check_prints_margins_and_fails_because_of_the_clock(monkeypatch, capsys, tmp_path) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from onda.demo import fulmar_project
-from onda.project.model import CopperLayer
+from onda.project.build.stackup import CopperLayer
 from onda.project.store import dumps, loads
 
 

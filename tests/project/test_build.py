@@ -9,6 +9,7 @@ import pytest
 from onda.errors import InputError, NotPhysical
 from onda.formats.build_table import BuildTable, layers_from_csv
 from onda.formats.material_csv import MaterialRow
+from onda.project.base import set_value
 from onda.project.build.edits import (
     add_layer,
     add_via_span,
@@ -38,7 +39,6 @@ from onda.project.build.library import (
 )
 from onda.project.build.limits_text import limit_text, step_text, with_limit, with_step
 from onda.project.build.stackup import CopperLayer, DielectricLayer, EtchLimit, Fabrication
-from onda.project.edits import set_value
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity
 

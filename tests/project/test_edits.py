@@ -6,6 +6,7 @@ import pytest
 from pydantic import ValidationError
 
 from onda.errors import InputError
+from onda.project.base import set_value
 from onda.project.edits import (
     add_copy,
     keep_state,
@@ -13,32 +14,30 @@ from onda.project.edits import (
     remove_object,
     rename_kept,
     rename_object,
-    replace_class,
-    replace_link,
-    replace_path,
-    require,
+    replace_object,
     restore_kept,
-    set_limit,
-    set_value,
     show_kept,
     with_design,
     without_kept,
 )
-from onda.project.model import Project, Termination
+from onda.project.kind import Ref
+from onda.project.model import Project
 from onda.project.paths.edits import insert_element, remove_element
+from onda.project.paths.ends import Termination
 from onda.project.quantities import parse_quantity
+from onda.project.requirement_edits import require, set_limit
 
 
 def test_an_edit_leaves_the_old_tree_alone(project: Project) -> None:
     before = project.model_dump_json()
     path = set_value(project.design.path("clk-adc"), name="Other")
-    new = replace_path(project, path)
+    new = replace_object(project, path)
     assert project.model_dump_json() == before
     assert new.design.path("clk-adc").name == "Other"
 
 
 def test_what_did_not_change_is_shared(project: Project) -> None:
-    new = replace_path(project, set_value(project.design.path("clk-adc"), name="Other"))
+    new = replace_object(project, set_value(project.design.path("clk-adc"), name="Other"))
     assert new.design.stackup is project.design.stackup
     assert new.design.paths[1] is project.design.paths[1]
 
@@ -66,16 +65,16 @@ def test_replacing_by_id(project: Project) -> None:
     line_class = set_value(
         project.design.line_classes[0], target=parse_quantity("92 ohm", "resistance")
     )
-    assert replace_class(project, line_class).design.line_classes[0].target.si == 92.0
+    assert replace_object(project, line_class).design.line_classes[0].target.si == 92.0
     link = set_value(project.design.links[0], bits=5000)
-    assert replace_link(project, link).design.links[0].bits == 5000
+    assert replace_object(project, link).design.links[0].bits == 5000
 
 
 def test_kept_states_come_and_go(project: Project) -> None:
     one = keep_state(project, "First", "as opened")
     assert one.kept[0].design is project.design
     assert one.kept[0].note == "as opened"
-    changed = replace_path(one, set_value(one.design.path("clk-adc"), name="Other"))
+    changed = replace_object(one, set_value(one.design.path("clk-adc"), name="Other"))
     assert restore_kept(changed, "k1").design == project.design
     assert rename_kept(changed, "k1", "Start").kept[0].name == "Start"
     assert without_kept(changed, "k1").kept == ()
@@ -110,21 +109,22 @@ def test_copies_bring_their_requirements(project: Project, stage: str) -> None:
 
 def test_objects_in_use_stay(project: Project) -> None:
     with pytest.raises(InputError, match="Converter lane 0 uses it"):
-        remove_object(project, "paths", "jl0")
+        remove_object(project, Ref("path", "jl0"))
     with pytest.raises(InputError, match="ADC sample clock uses it"):
-        remove_object(project, "lines", "clocks")
+        remove_object(project, Ref("line", "clocks"))
     with pytest.raises(InputError, match="the last one"):
-        remove_object(project, "eyes", "jl0")
+        remove_object(project, Ref("link", "jl0"))
     with pytest.raises(InputError, match="nothing to start from"):
-        add_copy(project, "paths", "ghost")
+        add_copy(project, Ref("path", "ghost"))
 
 
 def test_rename(project: Project) -> None:
     assert (
-        rename_object(project, "paths", "clk-adc", "Clock").design.path("clk-adc").name == "Clock"
+        rename_object(project, Ref("path", "clk-adc"), "Clock").design.path("clk-adc").name
+        == "Clock"
     )
     with pytest.raises(InputError):
-        rename_object(project, "paths", "clk-adc", "")
+        rename_object(project, Ref("path", "clk-adc"), "")
 
 
 @pytest.mark.parametrize(
@@ -201,12 +201,12 @@ def test_limits_are_required_changed_and_taken_away(project: Project) -> None:
         ]
 
     assert limits(project) == []
-    first = require(project, "paths", "clk-adc", "slew", ">= 1.5")
+    first = require(project, "clk-adc", "slew", ">= 1.5")
     assert limits(first)[0] == (pytest.approx(1.5e9), None)
-    second = require(first, "paths", "clk-adc", "slew", "1 – 6 V/ns")
+    second = require(first, "clk-adc", "slew", "1 – 6 V/ns")
     assert limits(second)[0] == pytest.approx((1e9, 6e9))
     assert len(second.requirements) == len(first.requirements)
-    assert require(second, "paths", "clk-adc", "slew", "  ") == project
+    assert require(second, "clk-adc", "slew", "  ") == project
     for wrong in ("soup", "1 – 2 – 3", "3 mm"):
         with pytest.raises(InputError):
-            require(project, "paths", "clk-adc", "slew", wrong)
+            require(project, "clk-adc", "slew", wrong)

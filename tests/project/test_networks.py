@@ -8,15 +8,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from onda.errors import InputError
-from onda.project.edits import (
-    add_copy,
-    remove_object,
-    replace_network,
-    require,
-    set_limit,
-    set_value,
-)
+from onda.project.base import set_value
+from onda.project.edits import add_copy, remove_object, replace_object
 from onda.project.formula import evaluate, read_formula
+from onda.project.kind import Ref
 from onda.project.limit_text import limits_of, range_of, range_text
 from onda.project.networks.edits import (
     add_file,
@@ -45,7 +40,9 @@ from onda.project.networks.limit_sets import (
     set_text,
     shipped_sets,
 )
-from onda.project.networks.network import ChainPiece, ChainSource, LimitPiece, Network
+from onda.project.networks.network import ChainPiece, ChainSource, Network
+from onda.project.requirement_edits import require, set_limit
+from onda.project.requirements import LimitPiece
 from onda.project.store import dumps, loads
 
 F = np.array([1e9, 4e9])
@@ -221,20 +218,20 @@ def test_nothing_is_made_of_itself_or_of_nothing(project) -> None:
         source=ChainSource(pieces=(ChainPiece(id="a", network="up0-channel"),)),
     )
     with pytest.raises(InputError, match="made of itself"):
-        replace_network(project, loop)
+        replace_object(project, loop)
     lost = set_value(loop, source=ChainSource(pieces=(ChainPiece(id="a", network="nobody"),)))
     with pytest.raises(InputError, match="no network 'nobody'"):
-        replace_network(project, lost)
+        replace_object(project, lost)
     with pytest.raises(InputError, match="uses it"):
-        remove_object(project, "networks", "mezzanine")
+        remove_object(project, Ref("network", "mezzanine"))
     with pytest.raises(InputError, match="uses it"):
-        remove_object(project, "paths", "jl0")
-    free = remove_object(project, "networks", "board-uplinks")
+        remove_object(project, Ref("path", "jl0"))
+    free = remove_object(project, Ref("network", "board-uplinks"))
     assert not [r for r in free.requirements if r.subject == "board-uplinks"]
 
 
 def test_a_copy_takes_its_limits_along(project) -> None:
-    copied, new = add_copy(project, "networks", "mezzanine")
+    copied, new = add_copy(project, Ref("network", "mezzanine"))
     assert {r.measure for r in copied.requirements if r.subject == new} == {"return", "passivity"}
 
 
@@ -242,7 +239,7 @@ def test_saved_and_read_back(project) -> None:
     network = set_value(
         project.design.network("mezzanine"), ends=read_ends("2 open"), order=(1, 3), lane="single"
     )
-    assert loads(dumps(replace_network(project, network))) == replace_network(project, network)
+    assert loads(dumps(replace_object(project, network))) == replace_object(project, network)
 
 
 def test_a_network_goes_into_a_path(project) -> None:
@@ -321,11 +318,11 @@ def test_ranges_are_changed_added_and_taken_away(project) -> None:
 def test_a_limit_everywhere_leaves_the_ranges_alone(project) -> None:
     name = "insertion-up0-channel"
     before = next(r for r in project.requirements if r.id == name)
-    both = require(project, "networks", "up0-channel", "insertion", ">= -20 dB")
+    both = require(project, "up0-channel", "insertion", ">= -20 dB")
     found = next(r for r in both.requirements if r.id == name)
     assert found.ranges == before.ranges
     assert found.at_least.si == -20.0
-    again = require(both, "networks", "up0-channel", "insertion", "")
+    again = require(both, "up0-channel", "insertion", "")
     assert next(r for r in again.requirements if r.id == name) == before
 
 

@@ -7,7 +7,8 @@ from pydantic import ValidationError
 
 from onda.demo import fulmar_project
 from onda.errors import InputError
-from onda.project.edits import replace_path, set_value
+from onda.project.base import set_value
+from onda.project.edits import replace_object
 from onda.project.files import content_of, device_models, keep
 from onda.project.model import Project
 from onda.project.paths.edits import (
@@ -17,13 +18,14 @@ from onda.project.paths.edits import (
     insert_element,
     make_topology,
     move_element,
-    offered_termination,
     remove_element,
     set_model,
     set_termination,
     straight_run,
 )
-from onda.project.paths.path import RECEIVER, Branch, LumpedPart, Path, Stimulus, limit_points
+from onda.project.paths.elements import Branch, LumpedPart
+from onda.project.paths.ends import RECEIVER, offered_termination
+from onda.project.paths.path import Path, Stimulus, limit_points
 from onda.project.quantities import parse_quantity
 from onda.project.store import dumps, loads
 
@@ -54,7 +56,7 @@ def test_everything_can_be_inserted_anywhere(project: Project, trig: Path, kind:
     for after in ("Rs", "SB", "driver"):
         new, name = insert_element(trig, after, kind, project.design)
         assert name in ids(new)
-        assert loads(dumps(replace_path(project, new))).design.path("trig") == new
+        assert loads(dumps(replace_object(project, new))).design.path("trig") == new
         assert remove_element(new, name) == trig
 
 
@@ -91,7 +93,7 @@ def test_topologies_keep_driver_and_trace(
     assert len(new.receivers) == loads_
     assert new.elements[0].id == "Rs"
     assert new.driver == trig.driver
-    assert replace_path(project, new).design.path("trig") == new
+    assert replace_object(project, new).design.path("trig") == new
 
 
 @pytest.mark.parametrize(
@@ -130,7 +132,7 @@ def test_paths_that_cannot_be(project: Project, trig: Path) -> None:
         trig, driver=set_value(trig.driver, model=set_value(trig.driver.model, file="nothing"))
     )
     with pytest.raises(InputError, match="no device file 'nothing'"):
-        replace_path(project, other)
+        replace_object(project, other)
 
 
 @pytest.mark.parametrize(

@@ -12,8 +12,8 @@ import pytest
 from onda.engine.section import solve_section
 from onda.engine.section.modes import pair_modes
 from onda.errors import InputError, NotPhysical, OutOfReach
+from onda.project.base import set_value
 from onda.project.build.edits import replace_layer, with_stackup
-from onda.project.edits import set_value
 from onda.project.lines.objects import Body
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity

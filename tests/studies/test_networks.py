@@ -12,9 +12,10 @@ from onda.engine.networks.algebra import cascade
 from onda.engine.networks.mixed_mode import mixed_mode
 from onda.errors import InputError
 from onda.formats.touchstone.write import write_touchstone
-from onda.project.edits import replace_network, set_value
+from onda.project.base import set_value
+from onda.project.edits import replace_object
 from onda.project.files import keep
-from onda.project.model import Design, Requirement
+from onda.project.model import Design
 from onda.project.networks.edits import (
     add_network,
     change_piece,
@@ -23,12 +24,15 @@ from onda.project.networks.edits import (
     swap_wires,
 )
 from onda.project.networks.network import ChainPiece, ChainSource, PathSource
-from onda.studies.core.margin import State, margin_of, measure_network
-from onda.studies.core.study import Control, key_of
+from onda.project.requirements import Requirement
+from onda.studies.core.keys import key_of
+from onda.studies.core.margin import State, margin_of
+from onda.studies.core.study import Control
 from onda.studies.networks.build import BuiltNetwork, build_network
 from onda.studies.networks.file import NETWORK_READ, ReadInputs, read_inputs
 from onda.studies.networks.gate import NETWORK_GATE, GateInputs
 from onda.studies.networks.inputs import FileItem, NetworkInputs, network_inputs
+from onda.studies.networks.judge import measure_network
 from onda.studies.networks.limits import limit_lines, worst_of_curve
 from onda.studies.networks.model import NETWORK_MODEL
 from onda.studies.networks.network import NETWORK, NetworkResult, level_db
@@ -82,7 +86,7 @@ def test_what_is_taken_away_gives_the_part_between(project) -> None:
 def test_crossed_wires_change_the_legs_and_are_noticed(project) -> None:
     network = swap_wires(project.design.network("up0-channel"), "connector", 2, 0, 1)
     straight = result(project, "up0-channel")
-    crossed = result(replace_network(project, network), "up0-channel")
+    crossed = result(replace_object(project, network), "up0-channel")
     assert straight.better_order == ()
     assert crossed.better_order == (1, 2, 4, 3)
     # The pair still works as a pair, turned over.
@@ -95,7 +99,7 @@ def test_crossed_wires_change_the_legs_and_are_noticed(project) -> None:
 def test_a_turned_piece_is_seen_from_its_other_side(project) -> None:
     network = change_piece(project.design.network("up0-channel"), "connector", turned=True)
     alone = set_value(network, source=ChainSource(pieces=(network.source.pieces[1],)))
-    found = built(replace_network(project, alone), "up0-channel")
+    found = built(replace_object(project, alone), "up0-channel")
     truth = built(project, "mezzanine").s
     assert found.s == pytest.approx(truth[:, [2, 3, 0, 1]][:, :, [2, 3, 0, 1]], abs=1e-12)
     assert found.spans[0].ports == (3, 4, 1, 2)
@@ -182,13 +186,13 @@ def test_pieces_that_do_not_fit_are_told(project) -> None:
     pieces = tuple(ChainPiece(id=n, network=n) for n in ("mezzanine", "board-uplinks"))
     network = set_value(project.design.network("up0-channel"), source=ChainSource(pieces=pieces))
     with pytest.raises(InputError, match="has 8 ports, Mezzanine connector has 4"):
-        built(replace_network(project, network), "up0-channel")
+        built(replace_object(project, network), "up0-channel")
     wired = set_value(pieces[0], wires=(2, 1, 0))
     network = set_value(
         network, source=ChainSource(pieces=(wired, set_value(pieces[0], id="again")))
     )
     with pytest.raises(InputError, match="3 wires for 2 ports"):
-        built(replace_network(project, network), "up0-channel")
+        built(replace_object(project, network), "up0-channel")
 
 
 # ---- judging
@@ -198,7 +202,7 @@ def test_the_measured_hub_card_is_not_passive_until_it_is_mended(project) -> Non
     network = project.design.network("hub-card")
     bad = result(project, "hub-card")
     assert bad.quality.passivity < 99.9
-    mended = result(replace_network(project, set_value(network, remedies=("passive",))), "hub-card")
+    mended = result(replace_object(project, set_value(network, remedies=("passive",))), "hub-card")
     assert mended.mended.passivity == 100.0
     assert mended.quality.passivity == bad.quality.passivity
     assert 0.01 < mended.change < 0.05
@@ -210,7 +214,7 @@ def test_the_swapped_cable_is_found_and_put_right(project) -> None:
     bad = result(project, "sensor-cable")
     assert bad.better_order == (1, 3, 2, 4)
     good = result(
-        replace_network(project, set_value(network, order=bad.better_order)), "sensor-cable"
+        replace_object(project, set_value(network, order=bad.better_order)), "sensor-cable"
     )
     assert good.better_order == ()
     requirement = next(r for r in project.requirements if r.id == "insertion-sensor-cable")
@@ -392,8 +396,8 @@ def test_slices_know_what_a_network_depends_on(project) -> None:
 
     before = key(project.design)
     hub = set_value(project.design.network("hub-card"), remedies=("passive",))
-    assert key(replace_network(project, hub).design) != before
+    assert key(replace_object(project, hub).design) != before
     cable = set_value(project.design.network("sensor-cable"), ends=read_ends("1 open"))
-    assert key(replace_network(project, cable).design) == before
+    assert key(replace_object(project, cable).design) == before
     seen = set_value(project.design.network("hub-card"), rate=None)
-    assert key(replace_network(project, seen).design) == before
+    assert key(replace_object(project, seen).design) == before

@@ -12,15 +12,16 @@ from onda.demo import fulmar_project
 from onda.engine.circuits import solve_linear
 from onda.engine.circuits.stimulus import edge
 from onda.errors import InputError
-from onda.project.edits import set_value
+from onda.project.base import set_value
 from onda.project.model import Project
 from onda.project.paths.edits import set_model, set_receiver
-from onda.studies.core.margin import measure_path
 from onda.studies.core.study import Control
 from onda.studies.devices.device_model import DEVICE_MODEL, DeviceInputs
 from onda.studies.paths.build import build_path
 from onda.studies.paths.corners import corner_variants, search
-from onda.studies.paths.inputs import PathInputs, path_inputs, without_devices
+from onda.studies.paths.inputs import path_inputs
+from onda.studies.paths.items import PathInputs, without_devices
+from onda.studies.paths.judge import measure_path
 from onda.studies.paths.path import PATH
 from onda.studies.paths.rules import placement_remarks
 from onda.studies.paths.run import run_path

@@ -15,14 +15,16 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from onda.errors import Cancelled, InputError, NotPhysical
-from onda.project.edits import replace_path, set_value
+from onda.project.base import set_value
+from onda.project.edits import replace_object
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity
 from onda.studies.core.cache import ResultCache, decode, encode
-from onda.studies.core.check import check_project, margins_from
+from onda.studies.core.check import check_project
+from onda.studies.core.executors import ImmediateExecutor
+from onda.studies.core.judge import NeedBook, margins_from
 from onda.studies.core.margin import MEASURE_TITLES, Measured, State, limits_text, margin_of, worst
-from onda.studies.core.needs import NeedBook
-from onda.studies.core.runner import ImmediateExecutor, StudyRunner
+from onda.studies.core.runner import StudyRunner
 from onda.studies.core.study import Control, Study
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.path import PATH
@@ -309,7 +311,7 @@ def test_needs_are_remembered_until_what_they_follow_from_changes(project: Proje
     before = book.look(project.design, requirement)
     clock = project.design.path("clk-adc")
     driver = set_value(clock.driver, resistance=parse_quantity("25 ohm", "resistance"))
-    changed = replace_path(project, set_value(clock, driver=driver))
+    changed = replace_object(project, set_value(clock, driver=driver))
     # The edit shares everything else, so that the very same need comes back.
     assert book.look(changed.design, requirement) is before
     assert book.look(changed.design, other).key not in first

@@ -9,11 +9,14 @@ import numpy as np
 import pytest
 
 from onda.errors import Cancelled, InputError, NotPhysical, OutOfReach
-from onda.project.edits import set_value, with_design
-from onda.project.model import Project, Termination
+from onda.project.base import set_value
+from onda.project.edits import with_design
+from onda.project.model import Project
+from onda.project.paths.ends import Termination
 from onda.project.quantities import parse_quantity
+from onda.studies.core.keys import key_of
 from onda.studies.core.runner import StudyRunner
-from onda.studies.core.study import Control, key_of
+from onda.studies.core.study import Control
 from onda.studies.lines.field_picture import FIELD_LINES
 from onda.studies.lines.fit import fit_width
 from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs
@@ -26,7 +29,8 @@ from onda.studies.lines.width_sweep import WIDTH_SWEEP, WidthSweepInputs, width_
 from onda.studies.links.eye import EYE
 from onda.studies.links.inputs import eye_inputs
 from onda.studies.paths.build import build_path
-from onda.studies.paths.inputs import TermInputs, path_inputs
+from onda.studies.paths.ends import TermInputs
+from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.path import PATH, PathResult
 from onda.studies.paths.sweep import PATH_SWEEP, SweepInputs, Variant, measures_with
 

@@ -35,7 +35,8 @@ def compare(before: dict[str, list[str]], now: dict[str, list[str]], most: int) 
     bad = 0
     for key in sorted(before.keys() | now.keys()):
         old, new = before.get(key), now.get(key)
-        if old == new:
+        # Curves of one plot may have come in another order.
+        if sorted(old or ()) == sorted(new or ()) and None not in (old, new):
             continue
         bad += 1
         if old is None or new is None:

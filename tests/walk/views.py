@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
-from onda.app.main import STAGES_BUILT, application
+from onda.app.main import application
 from onda.app.shell.chips import Chips
 from onda.app.shell.window import MainWindow
 from onda.app.tour import set_resistor
@@ -19,7 +19,7 @@ STAGES = ("stackup", "lines", "paths", "networks", "eyes", "coupling")
 def walk_views(pictures: Path | None = None) -> dict[str, list[str]]:
     """Lines that each view shows, by stage, object and view."""
     app = application()
-    window = MainWindow(fulmar_project(), None, STAGES_BUILT)
+    window = MainWindow(fulmar_project())
     window.resize(1280, 800)
     window.show()
     window.keep()

@@ -5,15 +5,16 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Callable
-from concurrent.futures import CancelledError, Executor, Future
+from concurrent.futures import CancelledError, Future
 from dataclasses import dataclass
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from onda.errors import Cancelled, OndaError
+from onda.studies.core.keys import key_of
 from onda.studies.core.runner import Job, StudyRunner
-from onda.studies.core.study import Study, key_of
+from onda.studies.core.study import Study
 
 __all__ = ["JobDesk", "Running"]
 
@@ -30,6 +31,7 @@ class _Wish:
     key: str
     on_result: OnResult
     on_error: OnError
+    first: Any = None
 
 
 @dataclass(slots=True)
@@ -61,15 +63,16 @@ class JobDesk(QObject):
 
     activity = pyqtSignal()
     _arrived = pyqtSignal(object)
+    _partly = pyqtSignal(object)
 
-    def __init__(self, runner: StudyRunner, executor: Executor) -> None:
+    def __init__(self, runner: StudyRunner) -> None:
         super().__init__()
         self.runner = runner
-        self._executor = executor
         self._running: dict[str, tuple[_Wish, Job[Any], Running]] = {}
         self._waiting: dict[str, _Wish] = {}
         self._closed = False
         self._arrived.connect(self._deliver)
+        self._partly.connect(self._deliver_part)
 
     def request(
         self,
@@ -80,11 +83,13 @@ class JobDesk(QObject):
         on_error: OnError,
         *,
         urgent: bool = False,
+        first: Any = None,
     ) -> None:
-        """Wish for a result. From the cache it comes at once.
+        """Wish for a result. What is at hand in memory comes at once; no file is read here.
 
         `urgent` lets a run under way finish and show (while something is dragged); otherwise a run
-        for other inputs is cancelled.
+        for other inputs is cancelled. `first` are inputs of a quicker run whose result is shown
+        until the wanted one is there, unless that is known.
         """
         if self._closed:
             return
@@ -95,7 +100,7 @@ class JobDesk(QObject):
             self._stop(slot)
             on_result(known)
             return
-        wish = _Wish(study, inputs, key, on_result, on_error)
+        wish = _Wish(study, inputs, key, on_result, on_error, first)
         current = self._running.get(slot)
         if current is None:
             self._start(slot, wish)
@@ -113,7 +118,14 @@ class JobDesk(QObject):
         def tell(share: float) -> None:
             running.share = share
 
-        job = self.runner.submit(wish.study, wish.inputs, progress=tell)
+        def show(result: Any) -> None:
+            # Called in the worker; the signal carries it over to this thread.
+            if not self._closed:
+                self._partly.emit((slot, wish, result))
+
+        job = self.runner.submit(
+            wish.study, wish.inputs, first=wish.first, progress=tell, partial=show
+        )
         self._running[slot] = (wish, job, running)
         # The callback runs in the worker; the signal carries it over to this thread.
         job.future.add_done_callback(lambda future: self._report(slot, wish, future))
@@ -122,6 +134,12 @@ class JobDesk(QObject):
     def _report(self, slot: str, wish: _Wish, future: Future[Any]) -> None:
         if not self._closed:
             self._arrived.emit((slot, wish, future))
+
+    def _deliver_part(self, message: tuple[str, _Wish, Any]) -> None:
+        slot, wish, result = message
+        current = self._running.get(slot)
+        if current is not None and current[0] is wish:
+            wish.on_result(result)
 
     def _deliver(self, message: tuple[str, _Wish, Future[Any]]) -> None:
         slot, wish, future = message
@@ -177,4 +195,4 @@ class JobDesk(QObject):
         """Cancel everything and wait for the workers to end."""
         self._closed = True
         self.cancel_all()
-        self._executor.shutdown(wait=True, cancel_futures=True)
+        self.runner.close()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable
 from importlib import resources
 from pathlib import Path
 
@@ -12,23 +11,9 @@ from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from onda.app.shell.window import MainWindow
-from onda.app.stages.base import Context, Stage
-from onda.app.stages.eyes import EyesStage
-from onda.app.stages.lines import LinesStage
-from onda.app.stages.networks import NetworksStage
-from onda.app.stages.paths import PathsStage
-from onda.app.stages.stackup import StackupStage
 from onda.project.model import Project
 
-__all__ = ["STAGES_BUILT", "application", "run_application"]
-
-STAGES_BUILT: list[Callable[[Context], Stage]] = [
-    StackupStage,
-    LinesStage,
-    PathsStage,
-    NetworksStage,
-    EyesStage,
-]
+__all__ = ["application", "run_application"]
 
 
 def application() -> QApplication:
@@ -50,7 +35,7 @@ def application() -> QApplication:
 def run_application(project: Project, path: Path | None) -> int:
     """Open a window and run until it is closed."""
     app = application()
-    window = MainWindow(project, path, STAGES_BUILT)
+    window = MainWindow(project, path)
     window.look.set_night(QSettings("onda", "onda").value("night", False, type=bool))
     window.show()
     window.offer_recovery()

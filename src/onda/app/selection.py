@@ -2,81 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
-__all__ = ["STAGES", "Selection", "StageInfo"]
+from onda.project.kind import Ref
 
-from dataclasses import dataclass
-
-
-@dataclass(frozen=True, slots=True)
-class StageInfo:
-    """A stage of the course."""
-
-    id: str
-    title: str
-    promise: str
-    ready: bool
-
-
-STAGES: tuple[StageInfo, ...] = (
-    StageInfo("stackup", "Stackup", "Laminates, copper and plane order for every class.", True),
-    StageInfo("lines", "Lines", "One cross-section at a time: impedance, delay, loss.", True),
-    StageInfo("paths", "Paths", "A net from driver to receivers, anywhere along it.", True),
-    StageInfo(
-        "coupling",
-        "Coupling",
-        "Lines and pairs side by side: near-end and far-end crosstalk in time and frequency, and "
-        "the spacing that brings it under its limit.",
-        False,
-    ),
-    StageInfo(
-        "networks",
-        "Networks",
-        "S-parameters from files and from other stages: checked, put in order, joined to a "
-        "channel, held against limits in frequency and in time.",
-        True,
-    ),
-    StageInfo("eyes", "Eyes", "The eye at the receiver, with its mask and margins.", True),
-    StageInfo(
-        "buses",
-        "Buses",
-        "Every signal, operation and corner of a memory bus with its set-up and hold margin, and "
-        "why the worst one is the worst.",
-        False,
-    ),
-    StageInfo(
-        "board",
-        "Board",
-        "The real layout cut into pieces: impedance along every net, reference planes where it "
-        "really runs, and the rule checks that need no models.",
-        False,
-    ),
-    StageInfo(
-        "heat",
-        "Heat",
-        "Supply current, board temperature, and what both do to the traces and to the eye.",
-        False,
-    ),
-    StageInfo(
-        "fields",
-        "Fields",
-        "A small piece of board in three dimensions and time, variants on one scale.",
-        False,
-    ),
-    StageInfo(
-        "captures",
-        "Captures",
-        "Measured waveforms: clock recovery, eyes, bathtubs, decoded packets.",
-        False,
-    ),
-    StageInfo(
-        "release",
-        "Release",
-        "Every requirement of the board with its margin, its evidence, and who waived it.",
-        False,
-    ),
-)
+__all__ = ["Selection"]
 
 
 class Selection(QObject):
@@ -92,9 +24,10 @@ class Selection(QObject):
     element_changed = pyqtSignal(str)
     hover_changed = pyqtSignal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, stage: str, stage_of: Callable[[str], str]) -> None:
         super().__init__()
-        self.stage = "paths"
+        self.stage = stage
+        self._stage_of = stage_of
         self._subjects: dict[str, str] = {}
         self._elements: dict[str, str] = {}
         self.hovered = ""
@@ -111,13 +44,25 @@ class Selection(QObject):
     @property
     def element(self) -> str:
         """Element chosen in the present object (a layer, a resistor, ...)."""
-        return self._elements.get(f"{self.stage}/{self.subject}", "")
+        return self.element_of(self.stage)
+
+    def element_of(self, stage: str) -> str:
+        """Element chosen in the object of a stage."""
+        return self._elements.get(f"{stage}/{self.subject_of(stage)}", "")
 
     def go(self, stage: str) -> None:
         """Change the stage."""
         if stage != self.stage:
             self.stage = stage
             self.stage_changed.emit(stage)
+
+    def show(self, ref: Ref, element: str = "") -> None:
+        """Go to an object, in the stage that shows its kind."""
+        stage = self._stage_of(ref.kind)
+        self.choose(ref.id, stage)
+        self.go(stage)
+        if element:
+            self.choose_element(element)
 
     def choose(self, subject: str, stage: str | None = None) -> None:
         """Choose an object, in the present stage unless another is named."""

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import time
+from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from onda.app.document import Document
 from onda.app.jobs import JobDesk
-from onda.studies.core.check import STUDIES, margins_from
+from onda.project.kind import Ref
+from onda.studies.core.judge import Book, margins_from
 from onda.studies.core.margin import Margin, State, worst
-from onda.studies.core.needs import NeedBook
 
 __all__ = ["Standing"]
+
+_SLICE_S = 0.015
+"""Longest that margins are worked out in one go; the rest follows when the window had its turn."""
 
 
 class Standing(QObject):
@@ -34,14 +38,25 @@ class Standing(QObject):
         self._document = document
         self._desk = desk
         self._failed: dict[str, str] = {}
-        self._book = NeedBook()
+        self._book = Book()
+        self._by_ref: dict[Ref, list[Margin]] = {}
         self.margins: list[Margin] = []
+        self._coming: Iterator[Margin] | None = None
+        self._made: list[Margin] = []
+        self._more = QTimer(self)
+        self._more.setSingleShot(True)
+        self._more.setInterval(0)
+        self._more.timeout.connect(self._work)
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(150)
         self._rest.timeout.connect(self._run_next)
         document.settled.connect(self._restart)
-        self._restart()
+
+    def begin(self) -> None:
+        """Look at everything for the first time; the window is painted before."""
+        self._rest.start()
+        self._more.start()
 
     def _restart(self) -> None:
         self._update()
@@ -50,8 +65,7 @@ class Standing(QObject):
     def note_live(self, live: Sequence[Margin]) -> None:
         """Put the margins of what is being dragged in place of those of the last rest."""
         by_id = {m.requirement: m for m in live}
-        self.margins = [by_id.get(m.requirement, m) for m in self.margins]
-        self.changed.emit()
+        self._take([by_id.get(m.requirement, m) for m in self.margins])
 
     def note(self) -> None:
         """Look again: a stage has a new result."""
@@ -63,30 +77,61 @@ class Standing(QObject):
     @property
     def is_waiting(self) -> bool:
         """Whether the next run is about to start."""
-        return self._rest.isActive()
+        return self._rest.isActive() or self._more.isActive()
 
     def close(self) -> None:
         """Start nothing any more."""
         self._rest.stop()
+        self._more.stop()
         self._document.settled.disconnect(self._restart)
 
     def _update(self) -> None:
-        project = self._document.project
-        self.margins = margins_from(project.design, project.requirements, self._at_hand, self._book)
+        self._coming = None
+        self._work()
+
+    def _work(self) -> None:
+        """Work out margins until the slice is used up; with the last one all are shown."""
+        if self._coming is None:
+            project = self._document.project
+            self._made = []
+            self._coming = margins_from(
+                project.design,
+                project.requirements,
+                self._at_hand,
+                self._book,
+                lambda key: self._failed.get(key, ""),
+            )
+        until = time.monotonic() + _SLICE_S
+        for margin in self._coming:
+            self._made.append(margin)
+            if time.monotonic() > until:
+                self._more.start()
+                return
+        self._coming = None
+        self._take(self._made)
+
+    def _take(self, margins: list[Margin]) -> None:
+        self.margins = margins
+        self._by_ref = {}
+        for margin in margins:
+            self._by_ref.setdefault(margin.ref, []).append(margin)
         self.changed.emit()
 
     def _run_next(self) -> None:
+        if self._coming is not None or self._more.isActive():
+            # What is missing is known when all were looked at.
+            self._rest.start()
+            return
         project = self._document.project
-        todo = self._book.all_of(project.design, project.requirements)
-        for key, (name, inputs) in todo.items():
-            if key in self._failed or self._at_hand(key) is not None:
+        for need in self._book.needs(project.design, project.requirements):
+            if need.key in self._failed or self._at_hand(need.key) is not None:
                 continue
             self._desk.request(
                 "standing",
-                STUDIES[name],
-                inputs,
+                need.study,
+                need.inputs,
                 lambda _: self._one_done(),
-                partial(self._one_failed, key),
+                partial(self._one_failed, need.key),
             )
             return
 
@@ -98,15 +143,17 @@ class Standing(QObject):
         self._failed[key] = message
         self._one_done()
 
-    def state_of(self, stage: str, subject: str | None = None) -> State | None:
-        """Worst state of a stage or of one object; None where it has no requirement."""
-        found = [
-            m
-            for m in self.margins
-            if m.stage == stage and (subject is None or m.subject == subject)
-        ]
+    def state_of_kinds(self, kinds: Iterable[str]) -> State | None:
+        """Worst state of all objects of some kinds; None where nothing is required of them."""
+        wanted = set(kinds)
+        found = [m for ref, ms in self._by_ref.items() if ref.kind in wanted for m in ms]
         return worst(found) if found else None
 
-    def of(self, stage: str, subject: str) -> list[Margin]:
+    def state_of_object(self, ref: Ref) -> State | None:
+        """Worst state of one object; None where nothing is required of it."""
+        found = self._by_ref.get(ref)
+        return worst(found) if found else None
+
+    def of(self, ref: Ref) -> list[Margin]:
         """Margins of one object."""
-        return [m for m in self.margins if m.stage == stage and m.subject == subject]
+        return self._by_ref.get(ref, [])

@@ -6,11 +6,12 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
-from onda.app.main import STAGES_BUILT, application
+from onda.app.main import application
 from onda.app.shell.window import MainWindow
 from onda.errors import OndaError
-from onda.project.edits import set_value
-from onda.project.model import Project, SeriesResistor
+from onda.project.base import set_value
+from onda.project.model import Project
+from onda.project.paths.elements import SeriesResistor
 from onda.project.quantities import quantity
 
 __all__ = ["grab", "set_resistor", "take_tour"]
@@ -41,7 +42,7 @@ def set_resistor(window: MainWindow, path: str, ohm: float) -> None:
 def take_tour(project: Project, folder: Path) -> list[str]:
     """Walk through the stages; return the names of the pictures."""
     app = application()  # Qt needs it to stay alive as long as the window
-    window = MainWindow(project, None, STAGES_BUILT)
+    window = MainWindow(project)
     window.show()
     pictures: list[str] = []
 

@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
-import json
 import math
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from onda.cli.build import JsonOption, plain_json
+from onda.cli.common import (
+    EXIT_FAILS,
+    JsonOption,
+    open_project,
+    pick,
+    print_json,
+    read_text,
+    running,
+    write_file,
+)
 from onda.errors import InputError
 
 if TYPE_CHECKING:
@@ -71,7 +79,6 @@ def network(
     """
     from dataclasses import replace
 
-    from onda.studies.core.study import Control
     from onda.studies.networks.build import build_network
     from onda.studies.networks.inputs import HalfItem
     from onda.studies.networks.network import NETWORK
@@ -88,7 +95,8 @@ def network(
     inputs = replace(inputs, pair=pair)
     if halves:
         inputs = replace(inputs, source=HalfItem(inputs, "left"), order=(), ends=(), remedies=())
-    result = NETWORK.run(inputs, Control())
+    with running() as runner:
+        result = runner.result(NETWORK, inputs)
     if limits is not None:
         requirements += _requirements(limits)
     found = _margins(result, requirements)
@@ -98,38 +106,29 @@ def network(
         _write_profile(profile, result)
     summary = _summary(result) | {"limits": found}
     if as_json:
-        typer.echo(json.dumps(plain_json(summary), indent=1))
+        print_json(summary)
     else:
         _print(summary)
     if any(m["state"] == "fails" for m in found):
-        raise typer.Exit(1)
+        raise typer.Exit(EXIT_FAILS)
 
 
 def _of_project(file: Path, name: str) -> tuple[NetworkInputs, list[Any]]:
-    from onda.project.store import load_project
+    from onda.project.edits import requirements_of
+    from onda.project.kind import Ref
     from onda.studies.networks.inputs import network_inputs
 
-    project = load_project(file)
-    ids = [n.id for n in project.design.networks]
-    if not ids or (name and name not in ids):
-        known = f"It has: {', '.join(ids)}." if ids else "It has none."
-        raise InputError(f"there is no network {name!r}", file=str(file), remedy=known)
-    chosen = project.design.network(name or ids[0])
-    wanted = [r for r in project.requirements if (r.stage, r.subject) == ("networks", chosen.id)]
-    return network_inputs(project.design, chosen), wanted
+    project = open_project(file)
+    chosen = pick(project.design.networks, name, "network", file=file)
+    wanted = requirements_of(project, Ref("network", chosen.id))
+    return network_inputs(project.design, chosen), list(wanted)
 
 
 def _file(path: Path) -> NetworkInputs:
-    from onda.project.files import keep
-    from onda.studies.networks.file import read_inputs
+    from onda.studies.core.reading import read_inputs, take
     from onda.studies.networks.inputs import FileItem, NetworkInputs
 
-    read_inputs(path)
-    try:
-        sha256 = keep(path.read_bytes())
-    except OSError as error:
-        raise InputError(f"cannot be read: {error.strerror}", file=str(path)) from error
-    item = FileItem(path.name, sha256)
+    item = FileItem(take(read_inputs(path.resolve())))
     return NetworkInputs(path.name, item, False, (), (), (0.0, 0.0), (), 50.0, 0.0, 0.0)
 
 
@@ -192,16 +191,13 @@ def _read_as(
 def _requirements(path: Path) -> list[Any]:
     from onda.project.networks.limit_sets import read_set
 
-    try:
-        text = path.read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as error:
-        raise InputError(f"cannot be read ({error})", file=str(path)) from error
-    limits = read_set(text, path.name).limits
+    limits = read_set(read_text(path), path.name).limits
     return [limit.on(f"limit-{k}", "network") for k, limit in enumerate(limits)]
 
 
 def _margins(result: NetworkResult, requirements: list[Any]) -> list[dict[str, Any]]:
-    from onda.studies.core.margin import margin_of, measure_network
+    from onda.studies.core.margin import margin_of
+    from onda.studies.networks.judge import measure_network
 
     out = []
     for requirement in requirements:
@@ -300,15 +296,12 @@ def _words(summary: dict[str, Any]) -> str:
 
 
 def _write(path: Path, result: NetworkResult) -> None:
-    from onda.project.store import write_atomically
     from onda.studies.networks.write import network_bytes
 
-    write_atomically(path, network_bytes(result, path.suffix))
+    write_file(path, network_bytes(result, path.suffix))
 
 
 def _write_profile(path: Path, result: NetworkResult) -> None:
-    from onda.project.store import write_atomically
-
     if result.time is None:
         raise InputError(result.time_problem)
     lines = ["lane,mode,side,delay_s,impedance_ohm"]
@@ -317,4 +310,4 @@ def _write_profile(path: Path, result: NetworkResult) -> None:
             f"{r.lane + 1},{r.mode},{r.side},{x:.6g},{z:.6g}"
             for x, z in zip(r.place, r.true, strict=True)
         ]
-    write_atomically(path, ("\n".join(lines) + "\n").encode())
+    write_file(path, lines)

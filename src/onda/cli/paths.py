@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 from dataclasses import asdict
 from pathlib import Path
@@ -10,11 +9,21 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from onda.cli.build import FileArgument, JsonOption, plain_json
+from onda.cli.common import (
+    FileArgument,
+    JsonOption,
+    open_project,
+    pick,
+    print_json,
+    read_bytes,
+    running,
+    write_file,
+)
 from onda.errors import InputError
 
 if TYPE_CHECKING:
-    from onda.project.model import Design
+    from onda.project.model import Design, Project
+    from onda.project.paths.elements import Element
     from onda.project.paths.path import Path as NetPath
 
 __all__ = ["register"]
@@ -46,41 +55,35 @@ def path(
     as_json: JsonOption = False,
 ) -> None:
     """Run a path: what every receiver sees; sweep a value; say why it rings."""
-    from onda.project.edits import set_value
-    from onda.project.store import load_project, write_atomically
-    from onda.studies.core.study import Control
+    from onda.project.base import set_value
     from onda.studies.paths.inputs import path_inputs
     from onda.studies.paths.path import PATH
 
-    project = load_project(file)
+    project = open_project(file)
     design = project.design
-    if not design.paths:
-        raise InputError("there is no path in it", file=str(file))
-    ids = [p.id for p in design.paths]
-    if name and name not in ids:
-        raise InputError(f"there is no path {name!r}", remedy=f"It has: {', '.join(ids)}.")
-    net = design.path(name or ids[0])
+    net = pick(design.paths, name, "path", file=file)
     for entry in change or []:
         net = _changed(net, entry)
     if corner:
         net = set_value(net, corner=corner)
     if sweep:
-        _print_sweep(project.requirements, design, net, sweep, corners, as_json)
+        _print_sweep(project, net, sweep, corners, as_json)
         return
     if why:
         _print_why(design, net, as_json)
         return
-    result = PATH.run(path_inputs(design, net), Control())
+    with running() as runner:
+        result = runner.result(PATH, path_inputs(design, net))
     if waveforms is not None:
         names = [r.name for r in result.receivers]
         lines = ["time_s,driver_V," + ",".join(f"{n}_V" for n in names)]
         for k, t in enumerate(result.time):
             row = [result.pad[k], *(r.die[k] for r in result.receivers)]
             lines.append(f"{t:.6g}," + ",".join(f"{v:.6g}" for v in row))
-        write_atomically(waveforms, ("\n".join(lines) + "\n").encode())
+        write_file(waveforms, lines)
     found = {r.name: {"low": r.low, "high": r.high, **asdict(r.measures)} for r in result.receivers}
     if as_json:
-        typer.echo(json.dumps(plain_json(found), indent=1))
+        print_json(found)
         return
     for receiver, values in found.items():
         typer.echo(f"{receiver}")
@@ -90,33 +93,31 @@ def path(
 
 
 def _changed(net: NetPath, entry: str) -> NetPath:
-    from onda.project.edits import set_value
     from onda.project.paths.edits import change_element
-    from onda.project.paths.path import SeriesResistor
     from onda.project.quantities import parse_quantity
 
     name, _, typed = entry.partition("=")
     element = net.element(name.strip())
     if element is None or not typed:
         raise InputError(f"--set {entry}: no such element", remedy="As in --set Rs=33ohm.")
-    if isinstance(element, SeriesResistor):
-        key, dimension = "value", "resistance"
-    elif hasattr(element, "length"):
-        key, dimension = "length", "length"
-    else:
-        raise InputError(f"--set {entry}: only resistors and lengths can be set here")
-    q = parse_quantity(typed.strip(), dimension)
-    return change_element(net, set_value(element, **{key: q}))
+    present = element.main_quantity
+    if present is None:
+        raise InputError(f"--set {entry}: it has no value that can be set here")
+    q = parse_quantity(typed.strip(), _dimension(element))
+    return change_element(net, element.with_main(q))
 
 
-def _print_sweep(
-    requirements: Any, design: Design, net: NetPath, typed: str, corners: bool, as_json: bool
-) -> None:
+def _dimension(element: Element | None) -> str:
+    """Dimension of the main quantity of an element; of the driver and terminations resistance."""
+    return "length" if element is not None and element.main == "length" else "resistance"
+
+
+def _print_sweep(project: Project, net: NetPath, typed: str, corners: bool, as_json: bool) -> None:
     import numpy as np
 
-    from onda.project.paths.path import Cable, TracePiece
+    from onda.project.edits import requirements_of
+    from onda.project.kind import Ref
     from onda.project.quantities import parse_quantity
-    from onda.studies.core.study import Control
     from onda.studies.paths.corners import corner_variants, search
     from onda.studies.paths.inputs import path_inputs
     from onda.studies.paths.sweep import CORNER_MEASURES, PATH_SWEEP, SweepInputs, Variant
@@ -125,18 +126,17 @@ def _print_sweep(
     low, dots, high = span.partition("..")
     if not dots:
         raise InputError(f"--sweep {typed}: no range", remedy="As in --sweep Rs=0..60ohm.")
-    length = isinstance(net.element(name), TracePiece | Cable)
-    dimension = "length" if length else "resistance"
+    dimension = _dimension(net.element(name))
     top = parse_quantity(high, dimension)
-    unit = top.text.split(" ", 1)[-1] if " " in top.text else ("mm" if length else "ohm")
-    bottom = parse_quantity(low, dimension, unit)
+    bottom = parse_quantity(low, dimension, top.unit)
     values = tuple(float(v) for v in np.linspace(bottom.si, top.si, 20))
     if corners:
-        variants = corner_variants(design, net)
+        variants = corner_variants(project.design, net)
     else:
-        variants = (Variant("as it is", path_inputs(design, net, fine=False)),)
-    result = PATH_SWEEP.run(SweepInputs(variants, name, values), Control())
-    wanted = [r for r in requirements if (r.stage, r.subject) == ("paths", net.id)]
+        variants = (Variant("as it is", path_inputs(project.design, net, fine=False)),)
+    with running() as runner:
+        result = runner.result(PATH_SWEEP, SweepInputs(variants, name, values))
+    wanted = requirements_of(project, Ref("path", net.id))
     found = search(result, wanted)
     worst = {m: result.of(m)[:, 0].tolist() for m in CORNER_MEASURES}
     if as_json:
@@ -147,7 +147,7 @@ def _print_sweep(
                 "holds": found.holds,
                 "margin": found.margin[:, 0].tolist(),
             }
-        typer.echo(json.dumps(plain_json(out), indent=1))
+        print_json(out)
         return
     for k, value in enumerate(values):
         margin = f"{100 * found.margin[k, 0]:+7.1f} %" if found is not None else ""
@@ -163,19 +163,20 @@ def _print_sweep(
 
 
 def _print_why(design: Design, net: NetPath, as_json: bool) -> None:
-    from onda.project.paths.path import RECEIVER
-    from onda.studies.core.study import Control
+    from onda.project.paths.ends import RECEIVER
     from onda.studies.paths.inputs import path_inputs
     from onda.studies.paths.why import PATH_WHY, WhyInputs
 
-    result = PATH_WHY.run(WhyInputs(path_inputs(design, net, fine=False), RECEIVER), Control())
+    with running() as runner:
+        asked = WhyInputs(path_inputs(design, net, fine=False), RECEIVER)
+        result = runner.result(PATH_WHY, asked)
     rows = [
         {"without": r.what, "overshoot": r.overshoot, "undershoot": r.undershoot,
          "largest_change": r.largest, "at": r.at}
         for r in result.found
     ]  # fmt: skip
     if as_json:
-        typer.echo(json.dumps(plain_json({"overshoot": result.overshoot, "found": rows}), indent=1))
+        print_json({"overshoot": result.overshoot, "found": rows})
         return
     typer.echo(f"as it is: overshoot {result.overshoot:.4f} V")
     for r in result.found:
@@ -190,44 +191,42 @@ def device(
 ) -> None:
     """Read a device file: its models, how well each repeats its waveforms, what to remark."""
     from onda.errors import OndaError
-    from onda.formats.ibis.buffers import buffer_of, makers_waves
-    from onda.formats.ibis.reader import read_ibis
-    from onda.studies.core.study import Control
+    from onda.project.files import Content, keep
     from onda.studies.devices.device_model import DEVICE_MODEL, DeviceInputs
+    from onda.studies.devices.use import DeviceUse, models_in
 
     if corner not in ("typ", "min", "max"):
         raise InputError(f"there is no corner {corner!r}", remedy="typ, min or max.")
-    try:
-        data = file.read_bytes()
-    except OSError as error:
-        raise InputError(f"cannot be read: {error.strerror}", file=str(file)) from error
-    read = read_ibis(data, file.name)
+    content = Content(file.name, keep(read_bytes(file)), str(file.resolve()))
+    read = models_in(content)
     names = [model] if model else list(read.models)
     out: dict[str, Any] = {}
-    for name in names:
-        try:
-            buffer = buffer_of(read, name, corner)
-            r = DEVICE_MODEL.run(DeviceInputs(buffer, makers_waves(read, name)), Control())
-        except OndaError as error:
-            if model:
-                raise
-            out[name] = {"problem": str(error)}
-            continue
-        out[name] = {
-            "type": buffer.kind,
-            "c_comp": buffer.c_comp,
-            "r_high": r.r_high,
-            "r_low": r.r_low,
-            "edge_rise": r.edge_rise,
-            "edge_fall": r.edge_fall,
-            "quality": r.quality,
-            "test_error": r.test_error,
-            "problem": r.problem,
-        }
+    with running() as runner:
+        for name in names:
+            try:
+                r = runner.result(
+                    DEVICE_MODEL, DeviceInputs(DeviceUse(content, name, "", "", corner))
+                )
+            except OndaError as error:
+                if model:
+                    raise
+                out[name] = {"problem": str(error)}
+                continue
+            out[name] = {
+                "type": r.kind,
+                "c_comp": r.c_comp,
+                "r_high": r.r_high,
+                "r_low": r.r_low,
+                "edge_rise": r.edge_rise,
+                "edge_fall": r.edge_fall,
+                "quality": r.quality,
+                "test_error": r.test_error,
+                "problem": r.problem,
+            }
     remarks = [{"kind": r.kind, "line": r.line, "keyword": r.keyword, "text": r.text,
                 "model": r.model} for r in read.remarks]  # fmt: skip
     if as_json:
-        typer.echo(json.dumps(plain_json({"models": out, "remarks": remarks}), indent=1))
+        print_json({"models": out, "remarks": remarks})
         return
     for name, values in out.items():
         typer.echo(name)

@@ -8,7 +8,7 @@ from typing import Any
 from onda.demo import build, networks, paths
 from onda.demo.paths import trace as _trace
 from onda.demo.paths import via as _via
-from onda.project.model import Project
+from onda.project.model import SCHEMA_VERSION, Project
 
 __all__ = ["fulmar_project"]
 
@@ -20,7 +20,7 @@ def fulmar_project() -> Project:
 
 def _tree() -> dict[str, Any]:
     return {
-        "schema_version": 4,
+        "schema_version": SCHEMA_VERSION,
         "name": "Fulmar recorder",
         "revision": "rev B",
         "design": {
@@ -147,12 +147,10 @@ def _lane_link() -> dict[str, Any]:
     }
 
 
-def _limit(
-    identifier: str, stage: str, subject: str, measure: str, **limits: str
-) -> dict[str, Any]:
+def _limit(identifier: str, kind: str, subject: str, measure: str, **limits: str) -> dict[str, Any]:
     return {
         "id": identifier,
-        "stage": stage,
+        "kind": kind,
         "subject": subject,
         "measure": measure,
         "source": "Fulmar interconnect sheet",
@@ -162,7 +160,7 @@ def _limit(
 
 def _impedance_limits(subject: str, layers: tuple[str, ...], low: str, high: str) -> list[Any]:
     return [
-        _limit(f"z-{subject}-{layer}", "lines", subject, "impedance", at_least=low, at_most=high)
+        _limit(f"z-{subject}-{layer}", "line", subject, "impedance", at_least=low, at_most=high)
         | {"layer": layer}
         for layer in layers
     ]
@@ -170,20 +168,20 @@ def _impedance_limits(subject: str, layers: tuple[str, ...], low: str, high: str
 
 def _clock_limits(subject: str, settling: str, delay: str) -> list[dict[str, Any]]:
     return [
-        _limit(f"over-{subject}", "paths", subject, "overshoot", at_most="0.30 V"),
-        _limit(f"under-{subject}", "paths", subject, "undershoot", at_most="0.30 V"),
-        _limit(f"settle-{subject}", "paths", subject, "settling", at_most=settling),
-        _limit(f"edge-{subject}", "paths", subject, "edge_time", at_most="0.80 ns"),
-        _limit(f"delay-{subject}", "paths", subject, "delay", at_most=delay),
+        _limit(f"over-{subject}", "path", subject, "overshoot", at_most="0.30 V"),
+        _limit(f"under-{subject}", "path", subject, "undershoot", at_most="0.30 V"),
+        _limit(f"settle-{subject}", "path", subject, "settling", at_most=settling),
+        _limit(f"edge-{subject}", "path", subject, "edge_time", at_most="0.80 ns"),
+        _limit(f"delay-{subject}", "path", subject, "delay", at_most=delay),
     ]
 
 
 def _requirements() -> list[dict[str, Any]]:
     return [
         *_impedance_limits("converter-pairs", ("L1", "L3", "L6", "L8"), "93 ohm", "107 ohm"),
-        _limit("loss-converter-pairs", "lines", "converter-pairs", "loss", at_most="6 dB"),
+        _limit("loss-converter-pairs", "line", "converter-pairs", "loss", at_most="6 dB"),
         *_impedance_limits("uplink-pairs", ("L3", "L6"), "86 ohm", "98 ohm"),
-        _limit("loss-uplink-pairs", "lines", "uplink-pairs", "loss", at_most="6 dB"),
+        _limit("loss-uplink-pairs", "line", "uplink-pairs", "loss", at_most="6 dB"),
         *_impedance_limits("memory", ("L1", "L3", "L6"), "45 ohm", "55 ohm"),
         *_impedance_limits("sensor-pairs", ("tail.L4",), "81 ohm", "99 ohm"),
         *_impedance_limits("launch", ("L8",), "47 ohm", "53 ohm"),
@@ -194,9 +192,9 @@ def _requirements() -> list[dict[str, Any]]:
         *_clock_limits("clk-ref", "3.0 ns", "0.90 ns"),
         *paths.requirements(),
         *networks.requirements(),
-        _limit("width-jl0", "eyes", "jl0", "eye_width", at_least="0.60 UI"),
-        _limit("height-jl0", "eyes", "jl0", "eye_height", at_least="180 mV"),
-        _limit("jitter-jl0", "eyes", "jl0", "jitter_pp", at_most="0.30 UI"),
-        _limit("mask-jl0", "eyes", "jl0", "mask_growth", at_least="15 %"),
-        _limit("worst-jl0", "eyes", "jl0", "worst_height", at_least="150 mV"),
+        _limit("width-jl0", "link", "jl0", "eye_width", at_least="0.60 UI"),
+        _limit("height-jl0", "link", "jl0", "eye_height", at_least="180 mV"),
+        _limit("jitter-jl0", "link", "jl0", "jitter_pp", at_most="0.30 UI"),
+        _limit("mask-jl0", "link", "jl0", "mask_growth", at_least="15 %"),
+        _limit("worst-jl0", "link", "jl0", "worst_height", at_least="150 mV"),
     ]

@@ -116,7 +116,7 @@ def _range(start: str, stop: str, **formulas: str) -> dict[str, Any]:
 def _limit(subject: str, measure: str, **more: Any) -> dict[str, Any]:
     return {
         "id": f"{measure}-{subject}",
-        "stage": "networks",
+        "kind": "network",
         "subject": subject,
         "measure": measure,
         "source": "Fulmar uplink sheet, table 5",

@@ -179,7 +179,7 @@ def spi() -> dict[str, Any]:
 def _limit(subject: str, measure: str, **limits: str) -> dict[str, Any]:
     return {
         "id": f"{measure}-{subject}",
-        "stage": "paths",
+        "kind": "path",
         "subject": subject,
         "measure": measure,
         "source": "Fulmar interconnect sheet",

@@ -8,6 +8,3 @@
 
 Nothing here knows a file, a project or an interface.
 """
-
-VERSION = "2"
-"""Part of every study key: raise it when a result may change, so that no stale cache is read."""

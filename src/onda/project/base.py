@@ -2,19 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import re
+from collections.abc import Container, Iterable
 from typing import Annotated, Any, Protocol, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
 
+from onda.errors import InputError
 from onda.project.quantities import parse_quantity
 
-__all__ = ["MANY", "Frozen", "Identifier", "Name", "Text", "check_unique", "default_of", "find"]
+__all__ = [
+    "MANY",
+    "Frozen",
+    "Identifier",
+    "Name",
+    "Text",
+    "as_input_error",
+    "check_unique",
+    "default_of",
+    "find",
+    "fresh_id",
+    "set_value",
+    "tupled",
+]
 
 Identifier = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9_.\-]{1,64}$")]
 Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
 Text = Annotated[str, StringConstraints(max_length=2000)]
-MANY = 500
+MANY = 5000
 """Items of one kind that a project may hold."""
 
 
@@ -54,3 +69,45 @@ def find(items: tuple[_Item, ...], identifier: str) -> _Item:
 def default_of(text: str, dimension: str) -> Any:
     """A field whose default is a quantity as typed."""
     return Field(default_factory=lambda: parse_quantity(text, dimension))
+
+
+_Part = TypeVar("_Part", bound=BaseModel)
+
+
+def set_value(part: _Part, **changes: Any) -> _Part:
+    """A copy of a part with changed fields, validated as if it had been read from a file.
+
+    Raises
+    ------
+    InputError : the part does not hold together with them
+    """
+    fields = {name: getattr(part, name) for name in type(part).model_fields}
+    fields |= part.model_extra or {}
+    try:
+        return type(part).model_validate(fields | changes)
+    except ValidationError as error:
+        raise as_input_error(error) from error
+
+
+def as_input_error(error: ValidationError) -> InputError:
+    """The first thing that is wrong, with its place."""
+    first = error.errors(include_url=False, include_input=False)[0]
+    where = ".".join(str(p) for p in first["loc"]) or None
+    return InputError(str(first["msg"]).removeprefix("Value error, "), where=where)
+
+
+def tupled(value: Any) -> Any:
+    """JSON's lists as tuples, which frozen models hold; dictionaries are gone through."""
+    if isinstance(value, list):
+        return tuple(tupled(v) for v in value)
+    if isinstance(value, dict):
+        return {key: tupled(v) for key, v in value.items()}
+    return value
+
+
+def fresh_id(name: str, taken: Container[str], default: str = "item") -> str:
+    """A name as an id that is not taken yet."""
+    plain = re.sub(r"[^A-Za-z0-9_\-]+", "-", name).strip("-")[:40] or default
+    if plain not in taken:
+        return plain
+    return next(n for k in range(2, 10_000) if (n := f"{plain}-{k}") not in taken)

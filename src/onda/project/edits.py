@@ -1,30 +1,22 @@
-"""Edits of the tree: each takes a project and returns a new one, checked."""
+"""Edits of any object in the tree: each takes a project and returns a new one, checked.
+
+What is special to a subject is in its own `edits`; limits are in `requirement_edits`.
+"""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable
-from typing import Any, TypeVar
+from functools import lru_cache
+from typing import Annotated, Any
 
-from pydantic import BaseModel, ValidationError
+from pydantic import TypeAdapter, ValidationError
 
 from onda.errors import InputError
-from onda.project.limit_text import limits_of
-from onda.project.model import (
-    MEASURE_DIMENSIONS,
-    Design,
-    KeptState,
-    LineClass,
-    Link,
-    Network,
-    Path,
-    Project,
-    Requirement,
-    SheetLine,
-    ShieldedSection,
-)
-from onda.project.networks.network import needs_of
-from onda.project.quantities import parse_quantity
+from onda.project.base import Frozen, as_input_error, set_value
+from onda.project.kind import Kind, Ref
+from onda.project.kinds import KINDS, check_design, find, kind_of, users_of
+from onda.project.model import Design, KeptState, Project
+from onda.project.requirements import Requirement
 
 __all__ = [
     "add_copy",
@@ -33,257 +25,124 @@ __all__ = [
     "remove_object",
     "rename_kept",
     "rename_object",
-    "replace_class",
-    "replace_line_object",
-    "replace_link",
-    "replace_network",
-    "replace_path",
-    "require",
-    "requirement_id",
+    "replace_object",
+    "requirements_of",
     "restore_kept",
-    "set_limit",
-    "set_value",
     "show_kept",
     "with_design",
     "without_kept",
 ]
 
-_Part = TypeVar("_Part", bound=BaseModel)
-_Listed = TypeVar("_Listed", LineClass, Path, Link, Network)
-
 _SHOWN_AT_MOST = 3
 
 
-def set_value(part: _Part, **changes: Any) -> _Part:
-    """A copy of a part with changed fields, validated as if it had been read from a file."""
-    fields = {name: getattr(part, name) for name in type(part).model_fields}
+@lru_cache(maxsize=64)
+def _reader(field: str) -> TypeAdapter[Any]:
+    info = Design.model_fields[field]
+    kind: Any = Annotated[info.annotation, *info.metadata]
+    return TypeAdapter(kind)
+
+
+def change_design(design: Design, **changes: Any) -> Design:
+    """A design with changed parts, of which only these and what refers to them are checked.
+
+    Raises
+    ------
+    InputError : they do not fit the rest
+    """
     try:
-        return type(part).model_validate(fields | changes)
+        read = {
+            field: _reader(field).validate_python(value) if field in Design.model_fields else value
+            for field, value in changes.items()
+        }
     except ValidationError as error:
-        first = error.errors(include_url=False, include_input=False)[0]
-        where = ".".join(str(p) for p in first["loc"]) or None
-        message = str(first["msg"]).removeprefix("Value error, ")
-        raise InputError(message, where=where) from error
-
-
-def _replaced(items: tuple[_Listed, ...], new: _Listed) -> tuple[_Listed, ...]:
-    return tuple(new if item.id == new.id else item for item in items)
+        raise as_input_error(error) from error
+    new = design.model_copy(update=read)
+    try:
+        check_design(new, changes)
+    except ValueError as error:
+        raise InputError(str(error)) from error
+    return new
 
 
 def with_design(project: Project, **changes: Any) -> Project:
     """A project whose design has changed parts; raise `InputError` where they do not fit."""
-    return set_value(project, design=set_value(project.design, **changes))
+    new = project.model_copy(update={"design": change_design(project.design, **changes)})
+    if any(k.field in changes for k in KINDS.values()):
+        _check_requirements(new, project)
+    return new
 
 
-def replace_class(project: Project, new: LineClass) -> Project:
-    """Put a changed line class in the place of the one with the same id."""
-    return with_design(project, line_classes=_replaced(project.design.line_classes, new))
+def _check_requirements(new: Project, old: Project) -> None:
+    """An object that is required something of must not have gone."""
+    gone: set[Ref] = set()
+    for kind in KINDS.values():
+        before, after = kind.items(old.design), kind.items(new.design)
+        if before is not after and len(after) <= len(before):
+            gone |= {Ref(kind.key, x.id) for x in before} - {Ref(kind.key, x.id) for x in after}
+    if gone and any(r.ref in gone for r in new.requirements):
+        raise InputError("something is required of what would be gone", remedy="Remove it instead.")
 
 
-def replace_path(project: Project, new: Path) -> Project:
-    """Put a changed path in the place of the one with the same id."""
-    return with_design(project, paths=_replaced(project.design.paths, new))
+def replace_object(project: Project, new: Frozen) -> Project:
+    """Put a changed object in the place of the one of its kind with the same id."""
+    kind = kind_of(new)
+    return _listed(project, kind, lambda x: new if x.id == new.id else x)  # type: ignore[attr-defined]
 
 
-def replace_network(project: Project, new: Network) -> Project:
-    """Put a changed network in the place of the one with the same id."""
-    return with_design(project, networks=_replaced(project.design.networks, new))
+def _listed(project: Project, kind: Kind, change: Callable[[Any], Any]) -> Project:
+    items = tuple(change(item) for item in kind.items(project.design))
+    return with_design(project, **{kind.field: items})
 
 
-def replace_link(project: Project, new: Link) -> Project:
-    """Put a changed link in the place of the one with the same id."""
-    return with_design(project, links=_replaced(project.design.links, new))
+def objects_of(project: Project, kinds: Iterable[str]) -> tuple[Any, ...]:
+    """The objects of some kinds."""
+    return tuple(item for key in kinds for item in KINDS[key].items(project.design))
 
 
-_LISTS: dict[str, tuple[str, ...]] = {
-    "lines": ("line_classes", "shielded", "sheet_lines"),
-    "paths": ("paths",),
-    "networks": ("networks",),
-    "eyes": ("links",),
-}
-"""Where the objects of a stage stand in the design."""
-_Object = LineClass | ShieldedSection | SheetLine | Path | Network | Link
+def requirements_of(project: Project, ref: Ref) -> tuple[Requirement, ...]:
+    """What is required of an object."""
+    return tuple(r for r in project.requirements if r.ref == ref)
 
 
-def objects_of(project: Project, stage: str) -> tuple[_Object, ...]:
-    """The objects of a stage."""
-    out: list[_Object] = []
-    for name in _LISTS[stage]:
-        out += getattr(project.design, name)
-    return tuple(out)
+def _space(kind: Kind) -> list[str]:
+    """Kinds that share their ids with one."""
+    return [k.key for k in KINDS.values() if k.space == kind.space]
 
 
-def _list_of(project: Project, stage: str, identifier: str) -> str:
-    """Name of the list that holds an object."""
-    for name in _LISTS[stage]:
-        if any(item.id == identifier for item in getattr(project.design, name)):
-            return name
-    raise InputError("there is nothing to start from", remedy="Open the demo for an example.")
-
-
-def _with_objects(
-    project: Project,
-    name: str,
-    items: tuple[Any, ...],
-    requirements: tuple[Requirement, ...] | None = None,
-) -> Project:
-    design = set_value(project.design, **{name: items})
-    kept = project.requirements if requirements is None else requirements
-    return set_value(project, design=design, requirements=kept)
-
-
-def add_copy(project: Project, stage: str, of: str) -> tuple[Project, str]:
+def add_copy(project: Project, ref: Ref) -> tuple[Project, str]:
     """Add a copy of an object with its requirements; return the project and the new id."""
-    name = _list_of(project, stage, of)
-    items = getattr(project.design, name)
-    source = next(item for item in items if item.id == of)
-    ids = {item.id for item in objects_of(project, stage)}
-    new_id = next(f"{stage}-{n}" for n in range(1, 10_000) if f"{stage}-{n}" not in ids)
+    if ref.kind not in KINDS or not ref.id:
+        raise InputError("there is nothing to start from", remedy="Open the demo for an example.")
+    source, kind = find(project.design, ref), KINDS[ref.kind]
+    ids = {item.id for item in objects_of(project, _space(kind))}
+    new_id = next(n for k in range(1, 10_000) if (n := f"{kind.space}-{k}") not in ids)
     new = set_value(source, id=new_id, name=f"{source.name} copy")
     wanted = tuple(
         set_value(r, id="-".join(filter(None, (r.measure, new_id, r.layer))), subject=new_id)
-        for r in project.requirements
-        if (r.stage, r.subject) == (stage, of)
+        for r in requirements_of(project, ref)
     )
-    changed = _with_objects(project, name, (*items, new), (*project.requirements, *wanted))
-    return changed, new_id
+    added = with_design(project, **{kind.field: (*kind.items(project.design), new)})
+    return set_value(added, requirements=(*project.requirements, *wanted)), new_id
 
 
-def remove_object(project: Project, stage: str, identifier: str) -> Project:
+def remove_object(project: Project, ref: Ref) -> Project:
     """Remove an object and its requirements; raise `InputError` while something uses it."""
-    name = _list_of(project, stage, identifier)
-    items = getattr(project.design, name)
-    if len(objects_of(project, stage)) == 1:
+    find(project.design, ref)
+    kind = KINDS[ref.kind]
+    if len(objects_of(project, _space(kind))) == 1:
         raise InputError("this is the last one", remedy="Add another first.")
-    user = _user_of(project, stage, identifier)
+    user = next(users_of(project.design, ref), None)
     if user is not None:
-        raise InputError(f"{user} uses it", remedy="Change or remove that first.")
-    return _with_objects(
-        project,
-        name,
-        tuple(item for item in items if item.id != identifier),
-        tuple(r for r in project.requirements if (r.stage, r.subject) != (stage, identifier)),
-    )
+        raise InputError(f"{user.name} uses it", remedy="Change or remove that first.")
+    free = set_value(project, requirements=tuple(r for r in project.requirements if r.ref != ref))
+    items = tuple(item for item in kind.items(project.design) if item.id != ref.id)
+    return with_design(free, **{kind.field: items})
 
 
-def _user_of(project: Project, stage: str, identifier: str) -> str | None:
-    networks = project.design.networks
-    if stage == "networks":
-        return next((n.name for n in networks if identifier in needs_of(n)), None)
-    if stage == "paths":
-        users = [k.name for k in project.design.links if k.path == identifier]
-        users += [n.name for n in networks if getattr(n.source, "path", "") == identifier]
-        return next(iter(users), None)
-    if stage == "lines":
-        for network in networks:
-            if getattr(network.source, "line_class", "") == identifier:
-                return network.name
-        for path in project.design.paths:
-            used = {
-                getattr(e, name, "") for e in path.all_elements for name in ("line_class", "line")
-            }
-            if identifier in used:
-                return path.name
-    return None
-
-
-def rename_object(project: Project, stage: str, identifier: str, name: str) -> Project:
+def rename_object(project: Project, ref: Ref, name: str) -> Project:
     """Give an object another name."""
-    kept = _list_of(project, stage, identifier)
-    items = tuple(
-        set_value(item, name=name) if item.id == identifier else item
-        for item in getattr(project.design, kept)
-    )
-    return _with_objects(project, kept, items)
-
-
-def replace_line_object(project: Project, new: ShieldedSection | SheetLine) -> Project:
-    """Put a changed shielded section or data-sheet line in the place of the one with its id."""
-    kept = _list_of(project, "lines", new.id)
-    items = tuple(new if x.id == new.id else x for x in getattr(project.design, kept))
-    return _with_objects(project, kept, items)
-
-
-def set_limit(project: Project, requirement: str, typed: str) -> Project:
-    """Change the limit of a requirement from text: ``0.25 V``, or ``58 – 70 ohm`` for a range.
-
-    A number without a unit takes that of the limit it replaces, or of the range's other end.
-    """
-    old = next(r for r in project.requirements if r.id == requirement)
-    if old.ranges:
-        raise InputError(
-            "this limit runs over ranges of frequencies", remedy="Change it in the view Limits."
-        )
-    dimension = MEASURE_DIMENSIONS[old.measure]
-    present = old.at_most or old.at_least
-    unit = present.text.split(" ", 1)[-1] if present else None
-    parts = [p.strip(" ≤≥") for p in re.split(r"–|\.\.+| to ", typed)]
-    wanted = [name for name in ("at_least", "at_most") if getattr(old, name) is not None]
-    if len(parts) != len(wanted):
-        form = "two values, as in 58 – 70 ohm" if len(wanted) == 2 else "one value"
-        raise InputError(f"{typed.strip()[:40]!r} does not fit this limit", remedy=f"Write {form}.")
-    last = parse_quantity(parts[-1], dimension, unit)
-    unit = last.text.split(" ", 1)[-1]
-    values = [parse_quantity(p, dimension, unit) for p in parts[:-1]] + [last]
-    new = set_value(old, **dict(zip(wanted, values, strict=True)))
-    return set_value(
-        project,
-        requirements=tuple(new if r.id == requirement else r for r in project.requirements),
-    )
-
-
-def requirement_id(others: Iterable[Requirement], measure: str, subject: str) -> str:
-    """An id that none of the others has."""
-    taken = {r.id for r in others}
-    base = f"{measure}-{subject}"[:56]
-    names = (base, *(f"{base}-{n}" for n in range(2, 10_000)))
-    return next(n for n in names if n not in taken)
-
-
-def require(project: Project, stage: str, subject: str, measure: str, typed: str) -> Project:
-    """Put a limit on a measure of an object, or change the one that is there.
-
-    ``0.3 V`` and ``<= 0.3 V`` mean at most, ``>= 0.1 V`` at least, ``10 – 20 ps`` both; nothing
-    takes the requirement away.
-
-    Raises
-    ------
-    InputError : the text is no limit of that measure
-    """
-    present = next(
-        (
-            r
-            for r in project.requirements
-            if (r.stage, r.subject, r.measure) == (stage, subject, measure) and r.receiver is None
-        ),
-        None,
-    )
-    others = tuple(r for r in project.requirements if r is not present)
-    ranges = present.ranges if present else ()
-    if not typed.strip() and not ranges:
-        return set_value(project, requirements=others)
-    if not typed.strip():
-        # What holds over ranges of frequencies stays.
-        bare = set_value(present, at_least=None, at_most=None) if present else None
-        kept = tuple(bare if r is present and bare else r for r in project.requirements)
-        return set_value(project, requirements=kept)
-    low, high = limits_of(measure, typed)
-    limits = {name: q for name, q in (("at_least", low), ("at_most", high)) if q is not None}
-    new = Requirement.model_validate(
-        {
-            "id": present.id if present else requirement_id(others, measure, subject),
-            "stage": stage,
-            "subject": subject,
-            "measure": measure,
-            "source": present.source if present else "typed",
-            "ranges": ranges,
-            **limits,
-        }
-    )
-    if present is None:
-        return set_value(project, requirements=(*others, new))
-    changed = tuple(new if r is present else r for r in project.requirements)
-    return set_value(project, requirements=changed)
+    return replace_object(project, set_value(find(project.design, ref), name=name))
 
 
 def keep_state(project: Project, name: str, note: str = "") -> Project:

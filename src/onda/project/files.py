@@ -1,95 +1,220 @@
-"""Contents of the files that projects refer to, by their SHA-256.
+"""Contents of the files that projects refer to: known by SHA-256, on disk, read when needed.
 
-What a hash stands for never changes, so one shelf serves every open project and every run.
+No content is held here. A hash leads to places on disk where its content may be: beside the
+project, among the files that ship with Onda, or in a store of their own (bounded by bytes) where
+imported files are put. What a study is given is a `Content`; it reads it, checked against its hash.
 """
 
 from __future__ import annotations
 
 import hashlib
+import mmap
+import os
 from collections.abc import Iterable
+from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib import resources
 from pathlib import Path
+from threading import Lock
+
+import platformdirs
 
 from onda.errors import InputError
-from onda.formats.ibis.model import IbisFile
-from onda.formats.ibis.reader import read_ibis
-from onda.project.model import Design, DeviceFile, Project
+from onda.project.file_reference import DeviceFile
+from onda.project.model import Design, Project
 
 __all__ = [
     "LARGEST_BYTES",
+    "STORE_BYTES",
+    "Content",
     "content_of",
-    "copy_files",
-    "device_models",
     "keep",
-    "read_files",
+    "look_beside",
+    "missing_files",
     "shipped",
+    "trim_store",
 ]
 
 LARGEST_BYTES = 1_500_000_000
-_contents: dict[str, bytes] = {}
+STORE_BYTES = 4 * 2**30
+"""Bytes that imported files may take until those used longest ago go."""
+_CHUNK = 1 << 20
+_places: dict[str, list[Path]] = {}
+_checked: dict[tuple[str, int, int], str] = {}
+"""Hashes that were worked out, by path, size and time of change."""
+_lock = Lock()
+
+
+@dataclass(frozen=True, slots=True)
+class Content:
+    """A file's content by its hash; `path` says where it is on this machine, no more."""
+
+    name: str
+    sha256: str
+    path: str = field(default="", metadata={"in_key": False}, compare=False)
+
+    def read(self) -> bytes:
+        """The content.
+
+        Raises
+        ------
+        InputError : it is not there any more, or is another one now
+        """
+        path = self._checked()
+        try:
+            return path.read_bytes()
+        except OSError as error:
+            raise _gone(self.name) from error
+
+    def mapped(self) -> mmap.mmap:
+        """The content as a map of the file, checked; for large files that are read in parts.
+
+        Raises
+        ------
+        InputError : as `read`, or it is empty
+        """
+        try:
+            with self._checked().open("rb") as stream:
+                return mmap.mmap(stream.fileno(), 0, access=mmap.ACCESS_READ)
+        except (OSError, ValueError) as error:
+            raise _gone(self.name) from error
+
+    def _checked(self) -> Path:
+        """A place where the content is as its hash says."""
+        for path in (Path(self.path), *_found(self.sha256)):
+            try:
+                if _hash_of(path) == self.sha256:
+                    return path
+            except OSError:
+                continue
+        raise _gone(self.name)
+
+
+def _gone(name: str) -> InputError:
+    return InputError(
+        "is not beside the project, or is not as it was when the project was saved",
+        file=name,
+        remedy="Put the old file back, or choose the file again.",
+    )
+
+
+def _store() -> Path:
+    return platformdirs.user_cache_path("onda") / "contents"
+
+
+def _found(sha256: str) -> list[Path]:
+    """Places where a content may be."""
+    with _lock:
+        known = list(_places.get(sha256, ()))
+    return [p for p in (*known, _store() / sha256) if p.is_file()]
+
+
+def _hash_of(path: Path) -> str:
+    """Hash of a file; worked out once for each of its states."""
+    about = path.stat()
+    state = str(path), about.st_size, about.st_mtime_ns
+    known = _checked.get(state)
+    if known is None:
+        digest = hashlib.sha256()
+        with path.open("rb") as stream:
+            while chunk := stream.read(_CHUNK):
+                digest.update(chunk)
+        known = digest.hexdigest()
+        with _lock:
+            _checked[state] = known
+    return known
 
 
 def keep(data: bytes) -> str:
-    """Put a content on the shelf; return its hash."""
+    """Put a content into the store; return its hash.
+
+    Raises
+    ------
+    InputError : it cannot be written
+    """
     digest = hashlib.sha256(data).hexdigest()
-    _contents.setdefault(digest, data)
+    target = _store() / digest
+    if not target.is_file():
+        temporary = target.with_name(f".{digest}.{os.getpid()}")
+        try:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            temporary.write_bytes(data)
+            temporary.replace(target)
+        except OSError as error:
+            temporary.unlink(missing_ok=True)
+            raise InputError(
+                f"cannot be written: {error.strerror}", file=str(target), remedy="Free some space."
+            ) from error
+    _learn(digest, target)
     return digest
+
+
+def _learn(sha256: str, place: Path) -> None:
+    with _lock:
+        places = _places.setdefault(sha256, [])
+        if place not in places:
+            places.append(place)
 
 
 @lru_cache(maxsize=1)
 def shipped() -> dict[str, str]:
-    """Hashes of the files that ship with Onda, by name; they are on the shelf then."""
-    return {
-        entry.name: keep(entry.read_bytes())
-        for folder in ("devices", "networks")
-        for entry in sorted((resources.files("onda.data") / folder).iterdir(), key=lambda e: e.name)
-        if entry.name.endswith((".ibs", ".s2p", ".s4p", ".s8p"))
-    }
+    """Hashes of the files that ship with Onda, by name."""
+    out = {}
+    for folder in ("devices", "networks"):
+        root = Path(str(resources.files("onda.data") / folder))
+        for path in sorted(root.iterdir()):
+            if path.suffix in (".ibs", ".s2p", ".s4p", ".s8p"):
+                out[path.name] = _hash_of(path)
+                _learn(out[path.name], path)
+    return out
 
 
-def content_of(file: DeviceFile) -> bytes:
-    """Content of a file.
+def content_of(file: DeviceFile) -> Content:
+    """Content of a file, to be read by who needs it.
 
     Raises
     ------
-    InputError : it was not there when the project was opened, or is another one now
+    InputError : it is nowhere
     """
-    shipped()
-    data = _contents.get(file.sha256)
-    if data is None:
-        raise InputError(
-            "is not beside the project, or is not as it was when the project was saved",
-            file=file.path,
-            remedy="Put the old file back, or choose the file again.",
-        )
-    return data
+    places = _found(file.sha256)
+    if not places:
+        shipped()
+        places = _found(file.sha256)
+    if not places:
+        raise _gone(file.path)
+    return Content(file.path, file.sha256, str(places[0]))
 
 
-@lru_cache(maxsize=64)
-def device_models(file: DeviceFile) -> IbisFile:
-    """Models of a device file; raise `InputError` where it cannot be read."""
-    return read_ibis(content_of(file), file.path)
-
-
-def read_files(project: Project, folder: Path) -> None:
-    """Put what a project refers to on the shelf; what is missing is told when it is used."""
+def look_beside(project: Project, folder: Path) -> None:
+    """Look for what a project refers to in its folder; what is missing is told when it is used."""
     for file in _files(project):
+        _learn(file.sha256, folder / file.path)
+
+
+def missing_files(project: Project, folder: Path) -> Iterable[tuple[Path, bytes]]:
+    """Files that a project refers to and that are not in a folder, with their contents."""
+    for file in _files(project):
+        path = folder / file.path
+        if path.exists():
+            continue
         try:
-            path = folder / file.path
-            if path.stat().st_size <= LARGEST_BYTES:
-                keep(path.read_bytes())
-        except OSError:
+            yield path, content_of(file).read()
+        except InputError:
+            # It is told where it is used; the project is saved all the same.
             continue
 
 
-def copy_files(project: Project, folder: Path) -> Iterable[tuple[Path, bytes]]:
-    """Files that a project refers to and that are not in a folder, with their contents."""
-    shipped()
-    for file in _files(project):
-        path, data = folder / file.path, _contents.get(file.sha256)
-        if data is not None and not path.exists():
-            yield path, data
+def trim_store(most: int = STORE_BYTES) -> None:
+    """Drop imported contents used longest ago until the store is within its size."""
+    try:
+        found = [(p.stat().st_mtime, p.stat().st_size, p) for p in _store().iterdir()]
+    except OSError:
+        return
+    total = 0
+    for _, size, path in sorted(found, reverse=True, key=lambda f: f[:2]):
+        total += size
+        if total > most:
+            path.unlink(missing_ok=True)
 
 
 def _files(project: Project) -> list[DeviceFile]:

@@ -5,30 +5,34 @@ from __future__ import annotations
 import re
 
 from onda.errors import InputError
-from onda.project.model import MEASURE_DIMENSIONS
-from onda.project.networks.network import LimitPiece
+from onda.project.measures import measure as measure_of
 from onda.project.quantities import DIMENSIONS, Quantity, parse_quantity
+from onda.project.requirements import LimitPiece
 
 __all__ = ["limits_of", "range_of", "range_text", "read_limits", "read_span"]
 
 _RANGE = re.compile(r"(?P<start>[^:]+?)\s*(?:–|\.\.+| to )\s*(?P<stop>[^:]+):(?P<rest>.+)", re.S)
 
 
-def limits_of(measure: str, typed: str) -> tuple[Quantity | None, Quantity | None]:
-    """At least and at most, from text; a number without a unit takes that of the other end.
+def limits_of(
+    measure: str, typed: str, unit: str | None = None
+) -> tuple[Quantity | None, Quantity | None]:
+    """At least and at most, from text.
+
+    A number without a unit takes that of the other end, else `unit`, else the usual one.
 
     Raises
     ------
     InputError : the text is no limit of that measure
     """
-    dimension = MEASURE_DIMENSIONS[measure]
+    dimension = measure_of(measure).dimension
     text = typed.replace("≤", "<=").replace("≥", ">=").replace("−", "-").strip()
-    parts = [p.strip() for p in re.split(r"–|\.\.+| to ", text.lstrip("<>= "))]
+    parts = [p.strip(" <>=") for p in re.split(r"–|\.\.+| to ", text)]
     if len(parts) > 2:
         raise InputError(f"{typed.strip()[:40]!r} is no limit", remedy="As in 0.3 V, or >= 0.1 V.")
-    last = parse_quantity(parts[-1], dimension, DIMENSIONS[dimension].shown)
+    last = parse_quantity(parts[-1], dimension, unit or DIMENSIONS[dimension].shown)
     if len(parts) == 2:
-        return parse_quantity(parts[0], dimension, last.text.split(" ", 1)[-1]), last
+        return parse_quantity(parts[0], dimension, last.unit), last
     return (last, None) if text.startswith(">") else (None, last)
 
 
@@ -36,7 +40,7 @@ def read_limits(
     measure: str, at_least: str, at_most: str
 ) -> tuple[Quantity | None, Quantity | None]:
     """Limits from two texts, empty where there is none."""
-    dimension = MEASURE_DIMENSIONS[measure]
+    dimension = measure_of(measure).dimension
     shown = DIMENSIONS[dimension].shown
     low, high = (
         parse_quantity(t, dimension, shown) if t.strip() else None for t in (at_least, at_most)
@@ -53,7 +57,7 @@ def read_span(typed: str, dimension: str, unit: str) -> tuple[Quantity | None, Q
     if not mark:
         return None, parse_quantity(typed.strip(), dimension, unit)
     last = parse_quantity(stop.strip(), dimension, unit)
-    return parse_quantity(start.strip(), dimension, last.text.split(" ", 1)[-1]), last
+    return parse_quantity(start.strip(), dimension, last.unit), last
 
 
 def range_of(typed: str) -> LimitPiece | None:
@@ -67,7 +71,7 @@ def range_of(typed: str) -> LimitPiece | None:
         raise InputError(f"{typed.strip()[:40]!r} is no range with a limit", remedy=remedy)
     rest = found["rest"].strip()
     stop = parse_quantity(found["stop"].strip(), "frequency", "GHz")
-    unit = stop.text.split(" ", 1)[-1]
+    unit = stop.unit
     start = parse_quantity(found["start"].strip(), "frequency", unit)
     if not rest.startswith(("<", ">")):
         raise InputError(f"{rest[:40]!r} does not say on which side it limits", remedy=remedy)

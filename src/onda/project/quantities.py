@@ -190,6 +190,16 @@ class Quantity:
     def __str__(self) -> str:
         return self.text
 
+    @property
+    def number(self) -> str:
+        """The number as typed."""
+        return self.text.partition(" ")[0]
+
+    @property
+    def unit(self) -> str:
+        """The unit as typed."""
+        return self.text.partition(" ")[2]
+
 
 @lru_cache(maxsize=4096)
 def parse_quantity(text: str, dimension: str, default_unit: str | None = None) -> Quantity:

@@ -12,7 +12,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from onda.errors import InputError
-from onda.project.files import copy_files, read_files
+from onda.project.files import look_beside, missing_files
 from onda.project.model import SCHEMA_VERSION, Project
 
 __all__ = ["dumps", "load_project", "loads", "save_project", "write_atomically"]
@@ -47,7 +47,19 @@ def _from_3(tree: dict[str, Any]) -> dict[str, Any]:
     return tree | {"schema_version": 4}
 
 
-MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3}
+_KIND_OF_STAGE = {"lines": "line", "paths": "path", "networks": "network", "eyes": "link"}
+
+
+def _from_4(tree: dict[str, Any]) -> dict[str, Any]:
+    """Schema 5: a requirement names the kind of its object, not the stage that shows it."""
+    for requirement in _dicts(tree.get("requirements")):
+        if "stage" in requirement:
+            stage = requirement.pop("stage")
+            requirement["kind"] = _KIND_OF_STAGE.get(str(stage), stage)
+    return tree | {"schema_version": 5}
+
+
+MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4}
 """From schema n to n + 1, by n. Each takes and returns the plain tree."""
 
 
@@ -163,7 +175,7 @@ def load_project(path: Path) -> Project:
     except OSError as error:
         raise InputError(f"cannot be read: {error.strerror}", file=str(path)) from error
     project = loads(text, file=str(path))
-    read_files(project, path.parent)
+    look_beside(project, path.parent)
     return project
 
 
@@ -179,7 +191,7 @@ def save_project(project: Project, path: Path) -> None:
     made: list[Path] = []
     try:
         if path.parent.is_dir():
-            for beside, data in copy_files(project, path.parent):
+            for beside, data in missing_files(project, path.parent):
                 made += [f for f in (*beside.parents[::-1], beside) if not f.exists()]
                 beside.parent.mkdir(parents=True, exist_ok=True)
                 write_atomically(beside, data)
@@ -194,22 +206,27 @@ def save_project(project: Project, path: Path) -> None:
         raise
 
 
-def write_atomically(path: Path, data: bytes) -> None:
-    """Write to a temporary file beside `path`, flush it to disk, then rename it over `path`."""
+def write_atomically(path: Path, data: bytes, *, flush: bool = True) -> None:
+    """Write to a temporary file beside `path`, flush it to disk, then rename it over `path`.
+
+    `flush` False leaves it to the system when it reaches the disk: for what can be made again.
+    """
     temporary: str | None = None
     try:
         handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
         with os.fdopen(handle, "wb") as stream:
             stream.write(data)
-            stream.flush()
-            os.fsync(stream.fileno())
+            if flush:
+                stream.flush()
+                os.fsync(stream.fileno())
         if path.exists():
             os.chmod(temporary, path.stat().st_mode & 0o777)
         else:
             os.chmod(temporary, 0o644)
         os.replace(temporary, path)
         temporary = None
-        _flush_folder(path.parent)
+        if flush:
+            _flush_folder(path.parent)
     except OSError as error:
         raise InputError(
             f"could not be saved: {error.strerror or error}",

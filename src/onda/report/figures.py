@@ -10,8 +10,8 @@ from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
 
-from onda.project.model import Requirement
-from onda.studies.core.margin import MEASURE_TITLES
+from onda.project.measures import measure as measure_of
+from onda.project.requirements import Requirement
 from onda.studies.lines.impedance import ImpedanceResult
 from onda.studies.links.eye import EyeResult
 from onda.studies.networks.limits import limit_lines
@@ -91,7 +91,7 @@ def draw_network(result: NetworkResult, limits: Sequence[Requirement], file: Pat
     for kind, color in (("insertion", _SEA), ("return", "#B8552F")):
         found = result.curve_set(kind)
         for k, values in enumerate(found.values if found is not None else ()):
-            label = MEASURE_TITLES[kind].lower() if k == 0 else None
+            label = measure_of(kind).title.lower() if k == 0 else None
             left.plot(ghz, np.maximum(level_db(values), -80.0), color=color, lw=1.2, label=label)
         for requirement in limits:
             if requirement.measure == kind:

@@ -9,8 +9,9 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, 
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from onda.app.document import Document
-from onda.app.selection import STAGES, Selection
+from onda.app.selection import Selection
 from onda.app.shell.painting import draw_state, pen, text
+from onda.app.stages import StageInfo
 from onda.app.standing import Standing
 from onda.app.theme import Look
 from onda.studies.core.margin import State
@@ -35,7 +36,12 @@ class Course(QWidget):
     help_wanted = pyqtSignal()
 
     def __init__(
-        self, look: Look, document: Document, selection: Selection, standing: Standing
+        self,
+        look: Look,
+        document: Document,
+        selection: Selection,
+        standing: Standing,
+        stages: tuple[StageInfo, ...],
     ) -> None:
         super().__init__()
         self.setObjectName("course")
@@ -43,6 +49,7 @@ class Course(QWidget):
         self._document = document
         self._selection = selection
         self._standing = standing
+        self._stages = stages
         self._looked_at: set[str] = {selection.stage}
         self._focus_at = 0
         self.setFixedHeight(64)
@@ -63,14 +70,14 @@ class Course(QWidget):
 
     def _on_standing(self) -> None:
         # While something is dragged this comes many times a second, mostly with the same states.
-        states = tuple(self._standing.state_of(stage.id) for stage in STAGES)
+        states = tuple(self._standing.state_of_kinds(stage.judged) for stage in self._stages)
         if states != self._states:
             self._states = states
             self.update()
 
     def _on_stage(self, stage: str) -> None:
         self._looked_at.add(stage)
-        self._focus_at = [s.id for s in STAGES].index(stage)
+        self._focus_at = [s.id for s in self._stages].index(stage)
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -78,7 +85,7 @@ class Course(QWidget):
 
     def centre(self, index: int) -> QPointF:
         """Where a stage's buoy lies."""
-        step = (self.width() - _LEFT - _RIGHT - 40.0) / (len(STAGES) - 1)
+        step = (self.width() - _LEFT - _RIGHT - 40.0) / (len(self._stages) - 1)
         x = _LEFT + index * step
         return QPointF(x, self._wave(x))
 
@@ -98,10 +105,10 @@ class Course(QWidget):
         state = "saved" if self._document.is_saved else "not saved"
         parts = [p for p in (project.revision, state) if p]
         text(painter, QRectF(18, 32, 165, 20), " · ".join(parts) + "  ▾", t.secondary)
-        current = [s.id for s in STAGES].index(self._selection.stage)
+        current = [s.id for s in self._stages].index(self._selection.stage)
         self._draw_line(painter, current)
-        for i, stage in enumerate(STAGES):
-            self._draw_stage(painter, i, stage.id, stage.title, i == current, stage.ready)
+        for i, stage in enumerate(self._stages):
+            self._draw_stage(painter, i, stage, i == current)
         painter.setFont(look.font(14, bold=True))
         text(painter, self._help_rect(), "?", t.secondary, Qt.AlignmentFlag.AlignHCenter)
         painter.end()
@@ -110,7 +117,7 @@ class Course(QWidget):
         return QRectF(self.width() - 36, 34, 24, 22)
 
     def _draw_line(self, painter: QPainter, current: int) -> None:
-        first, here, last = self.centre(0), self.centre(current), self.centre(len(STAGES) - 1)
+        first, here, last = self.centre(0), self.centre(current), self.centre(len(self._stages) - 1)
         for start, stop, color in (
             (first.x(), here.x(), self._look.t.sea),
             (here.x(), last.x(), self._look.t.hairline),
@@ -124,15 +131,9 @@ class Course(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPath(path)
 
-    def _draw_stage(
-        self, painter: QPainter, index: int, stage: str, title: str, chosen: bool, ready: bool
-    ) -> None:
+    def _draw_stage(self, painter: QPainter, index: int, stage: StageInfo, chosen: bool) -> None:
         look, t, centre = self._look, self._look.t, self.centre(index)
-        state = self._standing.state_of(stage)
-        shown = state if ready else None
-        if stage == "stackup" and ready:
-            # The build is as good as the impedances that it gives.
-            shown = self._standing.state_of("lines")
+        shown = self._standing.state_of_kinds(stage.judged) if stage.ready else None
         if chosen:
             painter.setPen(pen(t.sea, 2.0))
             painter.setBrush(QColor(t.sheet))
@@ -143,17 +144,17 @@ class Course(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(QRectF(centre.x() - 38, 8, 76, 50), 6, 6)
         painter.setFont(look.font(11, bold=chosen))
-        ink = t.ink if chosen or ready else t.secondary
+        ink = t.ink if chosen or stage.ready else t.secondary
         text(
             painter,
             QRectF(centre.x() - 44, 38, 88, 18),
-            title,
+            stage.title,
             ink,
             Qt.AlignmentFlag.AlignHCenter,
         )
 
     def _stage_at(self, x: float) -> int | None:
-        for i in range(len(STAGES)):
+        for i in range(len(self._stages)):
             if abs(self.centre(i).x() - x) < 36:
                 return i
         return None
@@ -169,18 +170,18 @@ class Course(QWidget):
         else:
             index = self._stage_at(point.x())
             if index is not None:
-                self._selection.go(STAGES[index].id)
+                self._selection.go(self._stages[index].id)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
         key = event.key()
         if key == Qt.Key.Key_Right:
-            self._focus_at = min(self._focus_at + 1, len(STAGES) - 1)
+            self._focus_at = min(self._focus_at + 1, len(self._stages) - 1)
         elif key == Qt.Key.Key_Left:
             self._focus_at = max(self._focus_at - 1, 0)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
-            self._selection.go(STAGES[self._focus_at].id)
+            self._selection.go(self._stages[self._focus_at].id)
         elif key == Qt.Key.Key_Down:
             self.project_menu_wanted.emit(self.mapToGlobal(self.rect().bottomLeft()))
         else:
@@ -198,10 +199,10 @@ class Course(QWidget):
         return super().event(event)
 
     def _tip(self, index: int) -> str:
-        stage = STAGES[index]
+        stage = self._stages[index]
         if not stage.ready:
             return f"{stage.title}: {stage.promise} Not built yet."
-        state = self._standing.state_of(stage.id)
+        state = self._standing.state_of_kinds(stage.kinds)
         number = f"Ctrl+{index + 1}" if index < 9 else ""
         words = {
             None: "no requirement",

@@ -7,8 +7,8 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from onda.app.selection import StageInfo
 from onda.app.shell.fields import label
+from onda.app.stages import StageInfo
 
 __all__ = ["ComingPage", "KeysPage"]
 

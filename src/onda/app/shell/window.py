@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
-from concurrent.futures import Executor, ThreadPoolExecutor
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, QSettings, QThread, QTimer
@@ -23,19 +22,23 @@ from PyQt6.QtWidgets import (
 
 from onda.app.document import Document
 from onda.app.jobs import JobDesk
-from onda.app.selection import STAGES, Selection
+from onda.app.kit.context import Context
+from onda.app.kit.stage import Stage
+from onda.app.selection import Selection
 from onda.app.shell.course import Course
 from onda.app.shell.listing import Listing
 from onda.app.shell.margin_strip import MarginStrip
 from onda.app.shell.notice import MessageBar, ProgressLine
 from onda.app.shell.pages import ComingPage, KeysPage
-from onda.app.stages.base import Context, Stage
+from onda.app.stages import STAGES, START, StageInfo, stage_of
 from onda.app.standing import Standing
 from onda.app.theme import Look
 from onda.errors import OndaError
-from onda.project.edits import keep_state, set_limit
+from onda.project.edits import keep_state
 from onda.project.model import Project
+from onda.project.requirement_edits import set_limit
 from onda.studies.core.cache import ResultCache
+from onda.studies.core.executors import Place, threads
 from onda.studies.core.runner import StudyRunner
 
 __all__ = ["MainWindow"]
@@ -50,37 +53,32 @@ class MainWindow(QMainWindow):
     def __init__(
         self,
         project: Project,
-        path: Path | None,
-        stages: list[Callable[[Context], Stage]],
+        path: Path | None = None,
         *,
-        executor: Executor | None = None,
+        stages: tuple[StageInfo, ...] = STAGES,
+        place: Place | None = None,
         cache: ResultCache | None = None,
     ) -> None:
         super().__init__()
         self.look = Look()
         self.document = Document(project, path)
-        self.selection = Selection()
-        pool = executor or ThreadPoolExecutor(max_workers=2, thread_name_prefix="onda-study")
-        self.desk = JobDesk(StudyRunner(pool, cache or ResultCache()), pool)
+        self._infos = {s.id: s for s in stages}
+        self.selection = Selection(START, lambda kind: stage_of(kind, stages).id)
+        self.desk = JobDesk(StudyRunner(place or threads(2), cache or ResultCache()))
         self.standing = Standing(self.document, self.desk)
-        context = Context(self.look, self.document, self.selection, self.desk, self.standing)
-        self.stages: dict[str, Stage] = {}
-        for make in stages:
-            stage = make(context)
-            self.stages[stage.id] = stage
+        self._context = Context(self.look, self.document, self.selection, self.desk, self.standing)
+        self.stages = _Stages(self._make_stage)
         self._closing = False
         self._build()
         self._connect()
         self._keys()
-        # All of it is shown below, once.
-        self.selection.blockSignals(True)
-        self._choose_first()
-        self.selection.blockSignals(False)
         self._restyle()
         self._show_stage()
         self.resize(1280, 800)
         self.listing.objects.setFocus()
         self.setMinimumSize(1000, 640)
+        # What is in view is asked for first; the rest of the board follows it.
+        self.standing.begin()
 
     # -- building ---------------------------------------------------------------------------------
 
@@ -89,7 +87,9 @@ class MainWindow(QMainWindow):
         outer = QVBoxLayout(central)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
-        self.course = Course(self.look, self.document, self.selection, self.standing)
+        self.course = Course(
+            self.look, self.document, self.selection, self.standing, tuple(self._infos.values())
+        )
         outer.addWidget(self.course)
         middle = QHBoxLayout()
         middle.setSpacing(0)
@@ -107,9 +107,6 @@ class MainWindow(QMainWindow):
         self.inspectors = QStackedWidget()
         self.inspectors.setObjectName("inspector")
         self.inspectors.setFixedWidth(272)
-        for stage in self.stages.values():
-            self.surfaces.addWidget(stage.surface)
-            self.inspectors.addWidget(stage.inspector)
         self.coming = ComingPage(self.selection.go)
         self.keys_page = KeysPage(self._show_stage)
         self.surfaces.addWidget(self.coming)
@@ -144,16 +141,13 @@ class MainWindow(QMainWindow):
             lambda r, typed: self._try(lambda: self._set_limit(r, typed))
         )
         self.listing.trouble.connect(lambda words: self.messages.say(words, error=True))
-        for stage in self.stages.values():
-            stage.margins_changed.connect(self._show_margins)
-            stage.keep_wanted.connect(self.keep)
 
     def _keys(self) -> None:
         def key(sequence: str | QKeySequence.StandardKey, act: Callable[[], None]) -> None:
             shortcut = QShortcut(QKeySequence(sequence), self)
             shortcut.activated.connect(act)
 
-        for i, stage in enumerate(STAGES[:9]):
+        for i, stage in enumerate(list(self._infos.values())[:9]):
             key(f"Ctrl+{i + 1}", lambda stage=stage: self.selection.go(stage.id))  # type: ignore[misc]
         key("Ctrl+PgDown", lambda: self._step_stage(1))
         key("Ctrl+PgUp", lambda: self._step_stage(-1))
@@ -169,24 +163,44 @@ class MainWindow(QMainWindow):
         key("?", self.show_keys)
         key("Esc", self.desk.cancel_all)
 
+    def _make_stage(self, identifier: str) -> Stage | None:
+        """A stage, made when it is first looked at; None for one that is not built yet."""
+        info = self._infos[identifier]
+        if not info.ready:
+            return None
+        stage: Stage = info.load()(self._context, info)
+        stage.margins_changed.connect(self._show_margins)
+        stage.keep_wanted.connect(self.keep)
+        self.surfaces.addWidget(stage.surface)
+        self.inspectors.addWidget(stage.inspector)
+        stage.setParent(self)
+        return stage
+
     def _choose_first(self) -> None:
-        """Choose in every stage what needs attention most, else the first object."""
-        for identifier, stage in self.stages.items():
-            rows = stage.rows()
-            if rows and self.selection.subject_of(identifier) not in {r.id for r in rows}:
-                self.selection.choose(rows[0].id, identifier)
+        """Choose the first object in the stage in view, where none or a vanished one is chosen."""
+        stage = self._shown_stage
+        rows = stage.rows() if stage is not None else ()
+        if rows and self.selection.subject not in {r.id for r in rows}:
+            self.selection.choose(rows[0].id)
 
     # -- showing ----------------------------------------------------------------------------------
 
+    @property
+    def _shown_stage(self) -> Stage | None:
+        """The stage in view, None for one that is not built yet."""
+        return self.stages.get(self.selection.stage)
+
     def _stage(self) -> Stage:
-        return self.stages[self.selection.stage]
+        stage = self._shown_stage
+        assert stage is not None
+        return stage
 
     def _restyle(self) -> None:
         self.setStyleSheet(self.look.style_sheet())
 
     def _show_stage(self) -> None:
-        info = next(s for s in STAGES if s.id == self.selection.stage)
-        stage = self.stages.get(info.id)
+        info = self._infos[self.selection.stage]
+        stage = self._shown_stage
         self.inspectors.setVisible(stage is not None)
         self.listing.setVisible(stage is not None)
         if stage is None:
@@ -194,6 +208,10 @@ class MainWindow(QMainWindow):
             self.surfaces.setCurrentWidget(self.coming)
             self.strip.show_margins(info.title.lower(), [], {})
             return
+        # All of it is shown below, once.
+        self.selection.blockSignals(True)
+        self._choose_first()
+        self.selection.blockSignals(False)
         self.surfaces.setCurrentWidget(stage.surface)
         self.inspectors.setCurrentWidget(stage.inspector)
         self._show_list()
@@ -202,27 +220,21 @@ class MainWindow(QMainWindow):
         self._show_title()
 
     def _show_list(self) -> None:
-        stage = self.stages.get(self.selection.stage)
+        stage = self._shown_stage
         if stage is None:
             return
         rows = list(stage.rows())
-        title = {
-            "stackup": "Zones",
-            "lines": "Line classes",
-            "paths": "Paths",
-            "networks": "Networks",
-            "eyes": "Links",
-        }
-        self.listing.show_rows(title[stage.id], rows, self.selection.subject, stage.add_title)
+        title = stage.info.list_title
+        self.listing.show_rows(title, rows, self.selection.subject, stage.add_title)
         self.listing.show_parts(*stage.parts())
         self.listing.show_kept()
 
     def _show_margins(self) -> None:
-        stage = self.stages.get(self.selection.stage)
+        stage = self._shown_stage
         if stage is not None:
             title, margins, kept = stage.margins()
             self.strip.show_margins(title, margins, kept)
-            if self.document.in_gesture and stage.id != "stackup":
+            if self.document.in_gesture and stage.live_margins:
                 # The list shows itself again, parts and all, when the standing has changed.
                 self.standing.note_live(margins)
             else:
@@ -233,8 +245,8 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(f"{self.document.project.name}{saved} – Onda")
 
     def _on_document(self) -> None:
-        stage = self.stages.get(self.selection.stage)
-        if stage is not None and self.selection.subject not in {r.id for r in stage.rows()}:
+        stage = self._shown_stage
+        if stage is not None:
             self._choose_first()
         self._show_list()
 
@@ -255,7 +267,7 @@ class MainWindow(QMainWindow):
         self.document.edit("Change limit", project)
 
     def _step_stage(self, step: int) -> None:
-        ids = [s.id for s in STAGES]
+        ids = list(self._infos)
         at = ids.index(self.selection.stage) + step
         self.selection.go(ids[min(max(at, 0), len(ids) - 1)])
 
@@ -378,3 +390,25 @@ class MainWindow(QMainWindow):
             self.document.close()
         if event is not None:
             event.accept()
+
+
+class _Stages(Mapping[str, Stage]):
+    """Stages by id, each made when it is first asked for."""
+
+    def __init__(self, make: Callable[[str], Stage | None]) -> None:
+        self._make = make
+        self._made: dict[str, Stage] = {}
+
+    def __getitem__(self, identifier: str) -> Stage:
+        if identifier not in self._made:
+            stage = self._make(identifier)
+            if stage is None:
+                raise KeyError(identifier)
+            self._made[identifier] = stage
+        return self._made[identifier]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._made)
+
+    def __len__(self) -> int:
+        return len(self._made)

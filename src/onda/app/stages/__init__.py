@@ -1,1 +1,141 @@
-"""One package per stage. A stage knows the models and the shared drawing, never another stage."""
+"""The stages of the course, in the order of work: one entry each.
+
+A stage's class and its libraries are loaded when it is first looked at.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import import_module
+from typing import Any
+
+__all__ = ["STAGES", "START", "StageInfo", "stage_of"]
+
+
+@dataclass(frozen=True, slots=True)
+class StageInfo:
+    """A stage: what it is called, what it promises, what it shows, and where its class is.
+
+    Attributes
+    ----------
+    list_title : of the list of its objects
+    kinds : of the objects that it shows; stands_for : kinds whose margins its buoy shows, where
+        they are others
+    where : ``module:Class``, empty for a stage that is not built yet
+    """
+
+    id: str
+    title: str
+    promise: str
+    list_title: str = ""
+    kinds: tuple[str, ...] = ()
+    where: str = ""
+    stands_for: tuple[str, ...] = ()
+
+    @property
+    def judged(self) -> tuple[str, ...]:
+        """Kinds whose margins its buoy shows."""
+        return self.stands_for or self.kinds
+
+    @property
+    def ready(self) -> bool:
+        """Whether it is built."""
+        return bool(self.where)
+
+    def load(self) -> Any:
+        """Its class."""
+        module, _, name = self.where.partition(":")
+        return getattr(import_module(module), name)
+
+
+_HERE = "onda.app.stages"
+STAGES: tuple[StageInfo, ...] = (
+    StageInfo(
+        "stackup",
+        "Stackup",
+        "Laminates, copper and plane order for every class.",
+        "Zones",
+        ("material", "layer"),
+        f"{_HERE}.stackup.stage:StackupStage",
+        # The build is as good as the impedances that it gives.
+        stands_for=("line",),
+    ),
+    StageInfo(
+        "lines",
+        "Lines",
+        "One cross-section at a time: impedance, delay, loss.",
+        "Line classes",
+        ("line", "shielded", "sheet_line"),
+        f"{_HERE}.lines.stage:LinesStage",
+    ),
+    StageInfo(
+        "paths",
+        "Paths",
+        "A net from driver to receivers, anywhere along it.",
+        "Paths",
+        ("path",),
+        f"{_HERE}.paths.stage:PathsStage",
+    ),
+    StageInfo(
+        "coupling",
+        "Coupling",
+        "Lines and pairs side by side: near-end and far-end crosstalk in time and frequency, and "
+        "the spacing that brings it under its limit.",
+    ),
+    StageInfo(
+        "networks",
+        "Networks",
+        "S-parameters from files and from other stages: checked, put in order, joined to a "
+        "channel, held against limits in frequency and in time.",
+        "Networks",
+        ("network",),
+        f"{_HERE}.networks.stage:NetworksStage",
+    ),
+    StageInfo(
+        "eyes",
+        "Eyes",
+        "The eye at the receiver, with its mask and margins.",
+        "Links",
+        ("link",),
+        f"{_HERE}.eyes.stage:EyesStage",
+    ),
+    StageInfo(
+        "buses",
+        "Buses",
+        "Every signal, operation and corner of a memory bus with its set-up and hold margin, and "
+        "why the worst one is the worst.",
+    ),
+    StageInfo(
+        "board",
+        "Board",
+        "The real layout cut into pieces: impedance along every net, reference planes where it "
+        "really runs, and the rule checks that need no models.",
+    ),
+    StageInfo(
+        "heat",
+        "Heat",
+        "Supply current, board temperature, and what both do to the traces and to the eye.",
+    ),
+    StageInfo(
+        "fields",
+        "Fields",
+        "A small piece of board in three dimensions and time, variants on one scale.",
+    ),
+    StageInfo(
+        "captures",
+        "Captures",
+        "Measured waveforms: clock recovery, eyes, bathtubs, decoded packets.",
+    ),
+    StageInfo(
+        "release",
+        "Release",
+        "Every requirement of the board with its margin, its evidence, and who waived it.",
+    ),
+)
+START = "paths"
+"""The stage that a window opens on."""
+
+
+def stage_of(kind: str, stages: tuple[StageInfo, ...] = STAGES) -> StageInfo:
+    """The stage that shows objects of a kind."""
+    return next(s for s in stages if kind in s.kinds)

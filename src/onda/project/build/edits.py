@@ -15,7 +15,8 @@ from onda.project.build.stackup import (
     ViaSpan,
     Zone,
 )
-from onda.project.edits import set_value, with_design
+from onda.project.base import set_value
+from onda.project.edits import with_design
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity, quantity
 

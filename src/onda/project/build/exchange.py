@@ -19,7 +19,9 @@ from onda.project.build.stackup import (
     ViaSpan,
     Zone,
 )
-from onda.project.edits import set_value
+from onda.project.base import fresh_id, set_value
+from onda.project.kind import Ref
+from onda.project.paths.elements import TracePiece
 from onda.project.lines.objects import LineClass, TraceOnLayer
 from onda.project.model import Design, Project
 from onda.project.quantities import Quantity, quantity
@@ -119,7 +121,7 @@ def _wish(project: Project, c: LineClass, t: TraceOnLayer, reached: float) -> Im
     limits = [
         r
         for r in project.requirements
-        if (r.stage, r.subject, r.measure, r.layer) == ("lines", c.id, "impedance", t.layer)
+        if r.ref == Ref("line", c.id) and (r.measure, r.layer) == ("impedance", t.layer)
     ]
     tolerance = math.nan
     for r in limits:
@@ -139,14 +141,6 @@ def _wish(project: Project, c: LineClass, t: TraceOnLayer, reached: float) -> Im
     )
 
 
-def _identifier(name: str, taken: set[str]) -> str:
-    """A name as an id that is not taken yet."""
-    plain = re.sub(r"[^A-Za-z0-9_\-]+", "-", name).strip("-")[:40] or "item"
-    if plain not in taken:
-        return plain
-    return next(f"{plain}-{n}" for n in range(2, 10_000) if f"{plain}-{n}" not in taken)
-
-
 def _um(value: float, default: Quantity | None = None) -> Quantity:
     if math.isnan(value):
         return _NOTHING if default is None else default
@@ -163,7 +157,7 @@ def take_build(project: Project, table: BuildTable) -> Taken:
     remarks: list[str] = []
     names: dict[str, str] = {}
     for row in table.layers:
-        names[row.name] = _identifier(row.name, set(names.values()))
+        names[row.name] = fresh_id(row.name, set(names.values()))
     materials, by_row = _materials(project.design, table, remarks)
     layers = [
         _layer(project.design, row, names[row.name], by_row.get(row.name, ""), k, table)
@@ -186,7 +180,7 @@ def take_build(project: Project, table: BuildTable) -> Taken:
     design = set_value(project.design, materials=materials, stackup=stackup, line_classes=classes)
     requirements = tuple(
         r for r in project.requirements
-        if not (r.stage == "lines" and r.layer and (r.subject, r.layer) in gone)
+        if not (r.kind == "line" and r.layer and (r.subject, r.layer) in gone)
     )  # fmt: skip
     return Taken(set_value(project, design=design, requirements=requirements), tuple(remarks))
 
@@ -218,7 +212,7 @@ def _materials(
                 frequency = 1e9
                 remarks.append(f"{name}: no frequency given for its Dk; taken as 1 GHz")
             material = Material(
-                id=_identifier(name, {m.id for m in out}),
+                id=fresh_id(name, {m.id for m in out}),
                 name=name[:120],
                 dk=row.dk,
                 df=0.0 if math.isnan(row.df) else row.df,
@@ -280,7 +274,7 @@ def _zones(table: BuildTable, names: dict[str, str], before: dict[str, Zone]) ->
         known = before.get(row.name)
         out.append(
             Zone(
-                id=known.id if known else _identifier(row.name.lower(), {z.id for z in out}),
+                id=known.id if known else fresh_id(row.name.lower(), {z.id for z in out}),
                 bend_radius=known.bend_radius if known else None,
                 bends=known.bends if known else "once",
                 name=row.name[:120] or f"Zone {k + 1}",
@@ -305,7 +299,7 @@ def _vias(
         if kind not in ("through", "blind", "buried", "micro"):
             ends = (top == copper[0], bottom == copper[-1])
             kind = "through" if all(ends) else ("blind" if any(ends) else "buried")
-        identifier = _identifier(row.name, {v.id for v in out})
+        identifier = fresh_id(row.name, {v.id for v in out})
         out.append(
             ViaSpan(
                 id=identifier,
@@ -330,8 +324,8 @@ def _classes(
     used = {
         (e.line_class, e.layer): "a path"
         for p in project.design.paths
-        for e in p.elements
-        if e.kind == "trace"
+        for e in p.all_elements
+        if isinstance(e, TracePiece)
     }
     used |= {
         (n.source.line_class, n.source.layer): "a network"
@@ -373,7 +367,7 @@ def _classes(
             taken |= {x.id for x in project.design.shielded}
             taken |= {x.id for x in project.design.sheet_lines}
             out[w.name] = LineClass(
-                id=_identifier(w.name.lower(), taken),
+                id=fresh_id(w.name.lower(), taken),
                 name=w.name[:120],
                 kind=kind,  # type: ignore[arg-type]
                 target=quantity(w.ohm, "resistance", "ohm", 9),

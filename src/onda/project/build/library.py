@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 from importlib.resources import files
@@ -30,6 +31,8 @@ __all__ = [
     "library",
     "material_from_row",
     "material_to_row",
+    "materials_csv",
+    "read_user_materials",
     "user_library_path",
     "user_materials",
 ]
@@ -194,3 +197,28 @@ def material_to_row(material: Material) -> MaterialRow:
 def fit_of(material: Material) -> DielectricFit:
     """The causal model of a material and how well it follows its table."""
     return fit_dielectric(material.known)
+
+
+def read_user_materials(path: Path) -> int:
+    """Add a table's materials to the user's own; return how many.
+
+    Raises
+    ------
+    InputError : it cannot be read
+    NotPhysical : a table that no causal material can have
+    """
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise InputError(f"cannot be read: {error.strerror}", file=path.name) from error
+    rows = materials_from_csv(data, file=path.name)
+    for k, row in enumerate(rows):
+        # What cannot be is refused before it is kept.
+        fit_of(material_from_row(row, f"m{k}"))
+    add_user_materials(rows)
+    return len(rows)
+
+
+def materials_csv(materials: Iterable[Material]) -> bytes:
+    """Materials as a table."""
+    return materials_to_csv(material_to_row(m) for m in materials)

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from onda.errors import InputError
+from onda.project.base import set_value
 from onda.project.build.stackup import CopperLayer, Stackup
-from onda.project.edits import set_value
 from onda.project.lines.objects import LineClass, TraceOnLayer
 
 __all__ = ["facing_layers", "structure_of", "with_structure"]

@@ -5,9 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from onda.errors import InputError
-from onda.project.edits import set_value, with_design
+from onda.project.base import fresh_id, set_value
+from onda.project.edits import replace_object, with_design
+from onda.project.file_reference import DeviceFile
 from onda.project.files import keep
-from onda.project.model import DeviceFile, NetworkPiece, Project
+from onda.project.kind import Ref
+from onda.project.kinds import kind_of
+from onda.project.model import Project
 from onda.project.networks.network import (
     ChainPiece,
     ChainSource,
@@ -17,6 +21,7 @@ from onda.project.networks.network import (
     Remedy,
     Source,
 )
+from onda.project.paths.elements import NetworkPiece
 from onda.project.paths.path import Path
 from onda.project.quantities import parse_quantity
 
@@ -39,12 +44,6 @@ __all__ = [
 ]
 
 
-def _free(base: str, taken: set[str]) -> str:
-    stem = "".join(c if c.isascii() and (c.isalnum() or c in "_-") else "-" for c in base)[:40]
-    stem = stem.strip("-") or "network"
-    return next(n for k in range(1, 10_000) if (n := f"{stem}-{k}" if k > 1 else stem) not in taken)
-
-
 def add_file(project: Project, name: str, sha256: str) -> tuple[Project, str]:
     """Add a file to the project; its id. A content that is there is not added twice."""
     known = project.design.device_files
@@ -52,24 +51,24 @@ def add_file(project: Project, name: str, sha256: str) -> tuple[Project, str]:
         if file.sha256 == sha256:
             return project, file.id
     stem, _, ending = name.rpartition(".")
-    identifier = _free(stem or ending, {f.id for f in known})
+    identifier = fresh_id(stem or ending, {f.id for f in known}, "network")
     # Names of files may be anything; the id is a name that any file system takes.
     path = f"networks/{identifier}.{ending if ending.isascii() and ending.isalnum() else 'txt'}"
     file = DeviceFile(id=identifier, path=path, sha256=sha256)
     return with_design(project, device_files=(*known, file)), identifier
 
 
-def add_network(project: Project, name: str, source: Source, **more: Any) -> tuple[Project, str]:
-    """Add a network; return the project and its id."""
+def add_network(project: Project, name: str, source: Source, **more: Any) -> tuple[Project, Ref]:
+    """Add a network; return the project and the new one."""
     networks = project.design.networks
-    identifier = _free(name.lower().replace(" ", "-"), {n.id for n in networks})
+    identifier = fresh_id(name.lower().replace(" ", "-"), {n.id for n in networks}, "network")
     new = set_value(
         Network(id=identifier, name=name.strip()[:120] or identifier, source=source), **more
     )
-    return with_design(project, networks=(*networks, new)), identifier
+    return with_design(project, networks=(*networks, new)), Ref(kind_of(new).key, identifier)
 
 
-def add_file_network(project: Project, name: str, sha256: str, ports: int) -> tuple[Project, str]:
+def add_file_network(project: Project, name: str, sha256: str, ports: int) -> tuple[Project, Ref]:
     """Add a network of a file that has been read."""
     project, file = add_file(project, name, sha256)
     lane = "pair" if ports and ports % 4 == 0 else "single"
@@ -140,7 +139,7 @@ def _with_pieces(network: Network, pieces: tuple[ChainPiece, ...]) -> Network:
 def add_piece(network: Network, part: str, at: int | None = None) -> Network:
     """Put a network into the chain, at the end or before a piece."""
     pieces = chain_of(network).pieces
-    name = _free(part, {p.id for p in pieces})
+    name = fresh_id(part, {p.id for p in pieces})
     place = len(pieces) if at is None else at
     return _with_pieces(
         network, (*pieces[:place], ChainPiece(id=name, network=part), *pieces[place:])
@@ -191,8 +190,7 @@ def network_into_path(project: Project, network: Network, path: str, data: bytes
 
 def add_path_piece(project: Project, path: Path, file: str) -> Project:
     """Put a two-port file into a path, before its end."""
-    name = _free("N", {e.id for e in path.all_elements})
+    name = fresh_id("N", {e.id for e in path.all_elements})
     piece = NetworkPiece(id=name, file=file)
     new = set_value(path, elements=(*path.elements, piece))
-    paths = tuple(new if p.id == path.id else p for p in project.design.paths)
-    return with_design(project, paths=paths)
+    return replace_object(project, new)

@@ -9,11 +9,12 @@ from typing import Annotated, Literal
 from pydantic import Field, ValidationError
 
 from onda.errors import InputError
-from onda.project.base import Frozen, Name, Text
-from onda.project.edits import requirement_id, set_value
+from onda.project.base import Frozen, Name, Text, set_value
+from onda.project.kind import Ref
 from onda.project.limit_text import read_limits
-from onda.project.model import Measure, Project, Requirement
-from onda.project.networks.network import LimitPiece
+from onda.project.model import Project
+from onda.project.requirement_edits import requirement_id
+from onda.project.requirements import LimitPiece, Requirement
 
 __all__ = [
     "LimitSet",
@@ -31,7 +32,7 @@ __all__ = [
 class SetLimit(Frozen):
     """One limit of a set; `at_least` and `at_most` as typed, in the unit of the measure."""
 
-    measure: Measure
+    measure: str
     at_least: Annotated[str, Field(max_length=40)] = ""
     at_most: Annotated[str, Field(max_length=40)] = ""
     ranges: Annotated[tuple[LimitPiece, ...], Field(max_length=60)] = ()
@@ -42,7 +43,7 @@ class SetLimit(Frozen):
         low, high = read_limits(self.measure, self.at_least, self.at_most)
         return Requirement(
             id=identifier,
-            stage="networks",
+            kind="network",
             subject=subject,
             measure=self.measure,
             at_least=low,
@@ -107,7 +108,7 @@ def set_from(project: Project, subject: str, name: str) -> LimitSet:
                 source=r.source,
             )
             for r in project.requirements
-            if (r.stage, r.subject) == ("networks", subject)
+            if r.ref == Ref("network", subject)
         ),
     )
 
@@ -118,7 +119,7 @@ def apply_set(project: Project, subject: str, limits: LimitSet) -> Project:
     others = tuple(
         r
         for r in project.requirements
-        if (r.stage, r.subject) != ("networks", subject) or r.measure not in named
+        if r.ref != Ref("network", subject) or r.measure not in named
     )
     made: list[Requirement] = []
     for limit in limits.limits:
@@ -133,7 +134,7 @@ def add_range(project: Project, subject: str, measure: str, new: LimitPiece) -> 
         (
             r
             for r in project.requirements
-            if (r.stage, r.subject, r.measure) == ("networks", subject, measure)
+            if r.ref == Ref("network", subject) and r.measure == measure
         ),
         None,
     )
@@ -142,7 +143,7 @@ def add_range(project: Project, subject: str, measure: str, new: LimitPiece) -> 
     made = Requirement.model_validate(
         {
             "id": requirement_id(project.requirements, measure, subject),
-            "stage": "networks",
+            "kind": "network",
             "subject": subject,
             "measure": measure,
             "ranges": (new,),

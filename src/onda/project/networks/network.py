@@ -6,17 +6,14 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from onda.errors import InputError
 from onda.project.base import Frozen, Identifier, Name, Text, check_unique, default_of
-from onda.project.formula import read_formula
-from onda.project.quantities import DataRate, Frequency, Length, Resistance, Time
+from onda.project.quantities import DataRate, Length, Resistance, Time
 
 __all__ = [
     "ChainPiece",
     "ChainSource",
     "FileSource",
     "HalfSource",
-    "LimitPiece",
     "LineSource",
     "Network",
     "PathSource",
@@ -146,29 +143,6 @@ class Network(Frozen):
             raise ValueError(f"network {self.id}: a port is named twice")
         if len(set(self.remedies)) != len(self.remedies):
             raise ValueError(f"network {self.id}: a remedy is there twice")
-        return self
-
-
-class LimitPiece(Frozen):
-    """A limit over a range of frequencies: formulas in dB of f in GHz, one of them or both."""
-
-    start: Frequency
-    stop: Frequency
-    at_least: Annotated[str, Field(max_length=300)] = ""
-    at_most: Annotated[str, Field(max_length=300)] = ""
-
-    @model_validator(mode="after")
-    def _readable(self) -> LimitPiece:
-        if not self.stop.si > self.start.si:
-            raise ValueError("a limit must end above where it starts")
-        if not (self.at_least.strip() or self.at_most.strip()):
-            raise ValueError("a limit needs a formula")
-        for text in (self.at_least, self.at_most):
-            if text.strip():
-                try:
-                    read_formula(text)
-                except InputError as error:
-                    raise ValueError(str(error)) from error
         return self
 
 

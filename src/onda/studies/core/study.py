@@ -1,18 +1,14 @@
-"""What a study is: a named pure function of a frozen slice, and the key of its result."""
+"""What a study is: a named pure function of a frozen slice, whole or in cases."""
 
 from __future__ import annotations
 
-import hashlib
-import json
-from collections.abc import Callable
-from dataclasses import dataclass, fields, is_dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
-import numpy as np
+from onda.studies.core.result_types import types_in
 
-from onda.engine import VERSION
-
-__all__ = ["Control", "Inputs", "Study", "key_of"]
+__all__ = ["Case", "Control", "Inputs", "Study", "compute"]
 
 Inputs = TypeVar("Inputs")
 Result = TypeVar("Result")
@@ -24,37 +20,56 @@ class Control:
     def progress(self, share: float) -> None:
         """Tell the share done, 0..1; raises `Cancelled` where the run was stopped."""
 
+    def partial(self, result: object) -> None:
+        """Hand on a result that is not complete yet; it is shown, and never kept."""
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """A part of a study: another study and its inputs."""
+
+    study: Study[Any, Any]
+    inputs: Any
+
 
 @dataclass(frozen=True, slots=True)
 class Study(Generic[Inputs, Result]):
-    """A named pure function; `result_types` are the dataclasses its result is made of."""
+    """A named pure function of a frozen slice.
+
+    Attributes
+    ----------
+    name : part of the key of every result
+    run : the function; module-level, so that it can run in another process
+    result_type : what it returns; a dataclass of arrays, plain values and other dataclasses
+    keep_on_disk : whether results outlive the process
+    split : for a study made of cases: these, each run and kept by itself
+    gather : puts the results of the cases, in their order, together; None stands for one that is
+        not there yet, where the gathered is shown before it is complete
+    """
 
     name: str
     run: Callable[[Inputs, Control], Result]
-    result_types: tuple[type, ...]
+    result_type: type
     keep_on_disk: bool = True
+    split: Callable[[Inputs], Sequence[Case]] | None = None
+    gather: Callable[[Inputs, Sequence[Any]], Result] | None = None
+
+    @property
+    def result_types(self) -> tuple[type, ...]:
+        """Every dataclass that a result is made of."""
+        return types_in(self.result_type)
+
+    def __repr__(self) -> str:
+        return f"<study {self.name}>"
 
 
-def key_of(study: str, inputs: object) -> str:
-    """Hash of a study's name, its inputs and the engine version.
-
-    Examples
-    --------
-    >>> key_of("a", (1.0, "x")) == key_of("a", (1.0, "x"))
-    True
-    """
-    text = json.dumps([study, VERSION, _plain(inputs)], sort_keys=True, allow_nan=False)
-    return hashlib.sha256(text.encode()).hexdigest()[:40]
-
-
-def _plain(value: object) -> Any:
-    if is_dataclass(value) and not isinstance(value, type):
-        named = {f.name: _plain(getattr(value, f.name)) for f in fields(value)}
-        return [type(value).__name__, named]
-    if isinstance(value, (tuple, list)):
-        return [_plain(v) for v in value]
-    if isinstance(value, np.ndarray):
-        return [str(value.dtype), value.tolist()]
-    if value is None or isinstance(value, (str, int, float, bool)):
-        return value
-    raise TypeError(f"{type(value).__name__} cannot be part of a study's inputs")
+def compute(study: Study[Inputs, Result], inputs: Inputs, control: Control) -> Result:
+    """Run a study here and now, with all its cases, and keep nothing."""
+    if study.split is None or study.gather is None:
+        return study.run(inputs, control)
+    cases = study.split(inputs)
+    found = []
+    for k, case in enumerate(cases):
+        control.progress(k / len(cases))
+        found.append(compute(case.study, case.inputs, Control()))
+    return study.gather(inputs, found)

@@ -6,33 +6,52 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from onda.formats.ibis.model import IbisFile, IbisModel
-from onda.project.files import device_models
-from onda.project.model import DeviceFile
+from onda.project.files import Content
 from onda.studies.core.study import Control, Study
+from onda.studies.devices.use import models_in
 
-__all__ = ["DEVICE_FILE", "DeviceFileInputs", "DeviceSummary", "first_model"]
+__all__ = ["DEVICE_FILE", "DeviceFileInputs", "DeviceSummary", "ModelBrief", "PinBrief"]
 
 
 @dataclass(frozen=True, slots=True)
 class DeviceFileInputs:
-    """A file on the shelf, by the path that it is known under and its hash."""
+    """A file of device models, or a two-port."""
 
-    path: str
-    sha256: str
+    content: Content
+
+
+@dataclass(frozen=True, slots=True)
+class ModelBrief:
+    """A model by name, and what it can do."""
+
+    name: str
+    drives: bool
+    receives: bool
+
+
+@dataclass(frozen=True, slots=True)
+class PinBrief:
+    """A pin of a component with its signal; (model, note) that it can be."""
+
+    component: str
+    pin: str
+    signal: str
+    choices: tuple[tuple[str, str], ...]
 
 
 @dataclass(frozen=True, slots=True)
 class DeviceSummary:
-    """Models of the file; (component, pin, model) of the first that drives and that listens."""
+    """What is in the file; (component, pin, model) of the first that drives and that listens."""
 
-    models: tuple[str, ...]
+    models: tuple[ModelBrief, ...]
+    pins: tuple[PinBrief, ...]
     errors: int
     cautions: int
     first_driver: tuple[str, str, str] | None
     first_receiver: tuple[str, str, str] | None
 
 
-def first_model(file: IbisFile, fits: Callable[[IbisModel], bool]) -> tuple[str, str, str] | None:
+def _first_model(file: IbisFile, fits: Callable[[IbisModel], bool]) -> tuple[str, str, str] | None:
     """(component, pin, model) of the first pin that fits; no pin where only a model does."""
     for component in file.components.values():
         for pin in component.pins.values():
@@ -44,17 +63,23 @@ def first_model(file: IbisFile, fits: Callable[[IbisModel], bool]) -> tuple[str,
 
 
 def _run(inputs: DeviceFileInputs, control: Control) -> DeviceSummary:
-    file = device_models(DeviceFile(id="file", path=inputs.path, sha256=inputs.sha256))
+    file = models_in(inputs.content)
     kinds = [r.kind for r in file.remarks]
     return DeviceSummary(
-        tuple(file.models),
+        tuple(ModelBrief(m.name, m.drives, m.receives) for m in file.models.values()),
+        tuple(
+            PinBrief(c.name, pin.name, pin.signal, tuple(choices))
+            for c in file.components.values()
+            for pin in c.pins.values()
+            if (choices := file.choices(pin.model))
+        ),
         kinds.count("error"),
         kinds.count("caution"),
-        first_model(file, lambda m: m.drives),
-        first_model(file, lambda m: m.receives),
+        _first_model(file, lambda m: m.drives),
+        _first_model(file, lambda m: m.receives),
     )
 
 
 DEVICE_FILE: Study[DeviceFileInputs, DeviceSummary] = Study(
-    "device_file", _run, (DeviceSummary,), keep_on_disk=False
+    "device_file", _run, DeviceSummary, keep_on_disk=False
 )

@@ -9,16 +9,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.devices import (
-    Buffer,
     FixtureCheck,
-    MakerWave,
+    Thresholds,
     check_fixtures,
     check_makers_waves,
     switching_of,
 )
 from onda.engine.devices.buffer import sum_terms
 from onda.errors import OndaError
+from onda.formats.ibis.buffers import makers_waves
+from onda.formats.ibis.model import Remark
 from onda.studies.core.study import Control, Study
+from onda.studies.devices.use import DeviceUse, models_in, used
 
 __all__ = ["DEVICE_MODEL", "DeviceInputs", "DeviceResult", "FixtureCurve"]
 
@@ -27,10 +29,9 @@ FloatArray = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class DeviceInputs:
-    """A buffer at one corner, and its maker's own test waveforms."""
+    """A model of a device file at a corner."""
 
-    buffer: Buffer
-    makers: tuple[MakerWave, ...] = ()
+    use: DeviceUse
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +54,8 @@ class DeviceResult:
 
     Attributes
     ----------
+    name, kind : of the model; c_comp : F; supply : V; thresholds : what it asks for
+    remarks : on the model and on the file
     volts : (n,) V at the pin; high, low : (n,) A out of the pin, driven; clamps : (n,) A
     fixtures : waveforms; source : how the switching was found; `problem` where it could not be
     quality : largest error of all waveforms as a share of the swing; NaN without any
@@ -60,6 +63,12 @@ class DeviceResult:
     r_high, r_low : ohm; edge_rise, edge_fall : s, 20 to 80 %, into the first fixture; NaN if none
     """
 
+    name: str
+    kind: str
+    c_comp: float
+    supply: float
+    thresholds: Thresholds
+    remarks: tuple[Remark, ...]
     volts: FloatArray
     high: FloatArray
     low: FloatArray
@@ -76,7 +85,8 @@ class DeviceResult:
 
 
 def _run(inputs: DeviceInputs, control: Control) -> DeviceResult:
-    b = inputs.buffer
+    file, model = models_in(inputs.use.content), inputs.use.model
+    b, _ = used(inputs.use)
     top = max(b.v_pullup, b.v_power, 0.5)
     volts = np.linspace(-0.6 * top, 1.6 * top, 240)
     nothing = np.zeros_like(volts)
@@ -89,7 +99,7 @@ def _run(inputs: DeviceInputs, control: Control) -> DeviceResult:
             switching = switching_of(b)
             source = switching.source
             checks = check_fixtures(b, switching)
-            tested = check_makers_waves(b, switching, inputs.makers)
+            tested = check_makers_waves(b, switching, makers_waves(file, model))
         except OndaError as error:
             problem = str(error)
     control.progress(0.9)
@@ -107,6 +117,12 @@ def _run(inputs: DeviceInputs, control: Control) -> DeviceResult:
         for c in checks
     )
     return DeviceResult(
+        name=b.name,
+        kind=b.kind,
+        c_comp=b.c_comp,
+        supply=b.v_pullup,
+        thresholds=b.thresholds,
+        remarks=(*file.remarks_of(model), *file.remarks_of("")),
         volts=volts,
         high=b.current_at(volts, up=1.0, down=0.0) if drives else nothing,
         low=b.current_at(volts, up=0.0, down=1.0) if drives else nothing,
@@ -132,6 +148,4 @@ def _edge(fixtures: tuple[FixtureCurve, ...], rising: bool) -> float:
     return reached[1] - reached[0]
 
 
-DEVICE_MODEL: Study[DeviceInputs, DeviceResult] = Study(
-    "device_model", _run, (DeviceResult, FixtureCurve)
-)
+DEVICE_MODEL: Study[DeviceInputs, DeviceResult] = Study("device_model", _run, DeviceResult)

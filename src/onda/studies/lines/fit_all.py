@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from onda.errors import OndaError
-from onda.project.edits import replace_class, set_value
+from onda.project.base import set_value
+from onda.project.edits import replace_object
 from onda.project.model import Design, Project
 from onda.project.quantities import quantity
 from onda.studies.core.study import Control, Study
@@ -86,7 +87,7 @@ def with_fitted(project: Project, fitted: tuple[Fitted, ...]) -> tuple[Project, 
             changes["gap"] = quantity(f.gap, "length", "um", 6)
         new = set_value(trace, **changes)
         on = tuple(new if t.layer == f.layer else t for t in c.on)
-        project = replace_class(project, set_value(c, on=on))
+        project = replace_object(project, set_value(c, on=on))
     return project, problems
 
 
@@ -161,5 +162,5 @@ def _run(inputs: FitAllInputs, control: Control) -> FitAllResult:
 
 
 FIT_ALL: Study[FitAllInputs, FitAllResult] = Study(
-    "fit_all", _run, (FitAllResult, Fitted), keep_on_disk=False
+    "fit_all", _run, FitAllResult, keep_on_disk=False
 )

@@ -10,12 +10,18 @@ from numpy.typing import NDArray
 from onda.engine.causality import kramers_kronig_error
 from onda.engine.lines import CapacitancePart, Line
 from onda.engine.section import SectionResult
-from onda.engine.section.multiline import line_modes, matched_network
+from onda.engine.section.multiline import coupling_between, line_modes, matched_network
 from onda.studies.core.study import Control, Study
 from onda.studies.lines.inputs import LineInputs
 from onda.studies.lines.solved_line import SolvedLine, solve_line
 
-__all__ = ["IMPEDANCE", "ImpedanceInputs", "ImpedanceResult", "LinesTogether"]
+__all__ = [
+    "IMPEDANCE",
+    "ImpedanceInputs",
+    "ImpedanceResult",
+    "LinesTogether",
+    "coupling_between",
+]
 
 FloatArray = NDArray[np.float64]
 _LOWEST, _HIGHEST, _POINTS = 1e6, 110e9, 131
@@ -192,6 +198,4 @@ def _together(result: SectionResult) -> LinesTogether:
     )
 
 
-IMPEDANCE: Study[ImpedanceInputs, ImpedanceResult] = Study(
-    "impedance", _run, (ImpedanceResult, LinesTogether)
-)
+IMPEDANCE: Study[ImpedanceInputs, ImpedanceResult] = Study("impedance", _run, ImpedanceResult)

@@ -354,9 +354,7 @@ def _crossing(x: FloatArray, y: FloatArray, level: float) -> float:
     return math.nan
 
 
-MODE_CHECK: Study[ShieldInputs, ModeCheckResult] = Study(
-    "mode_check", _run_modes, (ModeCheckResult, GuidedMode)
-)
+MODE_CHECK: Study[ShieldInputs, ModeCheckResult] = Study("mode_check", _run_modes, ModeCheckResult)
 SIZE_SWEEP: Study[SizeSweepInputs, SizeSweepResult] = Study(
-    "size_sweep", _run_sizes, (SizeSweepResult,)
+    "size_sweep", _run_sizes, SizeSweepResult
 )

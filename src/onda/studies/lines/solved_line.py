@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -23,10 +24,18 @@ from onda.engine.section.modes import (
     single_mode,
 )
 from onda.engine.section.resistance import Resistance, resistance
-from onda.engine.section.structures import Opening, Slab, trace_section
+from onda.engine.section.structures import Opening, Slab, TraceShape, trace_section
 from onda.studies.lines.inputs import LineInputs, Rough
 
-__all__ = ["SolvedLine", "quick_impedance", "section_at_frequency", "solve_line"]
+__all__ = [
+    "CrossSection",
+    "SolvedLine",
+    "TraceShape",
+    "quick_impedance",
+    "section_at_frequency",
+    "section_of",
+    "solve_line",
+]
 
 FloatArray = NDArray[np.float64]
 _FAR_FROM_KNOWN = 4.0
@@ -70,24 +79,46 @@ def section_at_frequency(
     dielectrics = {m.id: fit_dielectric(m.points).model for m in inputs.materials if m.id in used}
     er = {name: float(d.permittivity(s)[0].real) for name, d in dielectrics.items()}
 
+    return section_of(inputs, er), dielectrics, er
+
+
+def section_of(inputs: LineInputs, er: Mapping[str, float] | None = None) -> CrossSection:
+    """The section, with each Dk as it was given or as `er` has it by material.
+
+    Raises
+    ------
+    NotPhysical : it cannot be drawn
+    """
+    if er is not None:
+        inputs = _with_dk(inputs, er)
+    return trace_section(
+        inputs.trace,
+        below=inputs.below,
+        above=inputs.above,
+        beside=inputs.beside,
+        plane_below=inputs.plane_below,
+        plane_above=inputs.plane_above,
+        coating=inputs.coating,
+        opening=inputs.opening,
+    )
+
+
+def _with_dk(inputs: LineInputs, er: Mapping[str, float]) -> LineInputs:
     def moved(slab: Slab) -> Slab:
         return Slab(slab.thickness, er[slab.material], slab.material)
 
     coating, opening = inputs.coating, inputs.opening
-    section = trace_section(
-        inputs.trace,
+    return replace(
+        inputs,
         below=tuple(moved(slab) for slab in inputs.below),
         above=tuple(moved(slab) for slab in inputs.above),
         beside=moved(inputs.beside) if inputs.beside else None,
-        plane_below=inputs.plane_below,
-        plane_above=inputs.plane_above,
         coating=replace(coating, er=er[coating.material]) if coating else None,
         opening=_moved_opening(opening, er) if opening else None,
     )
-    return section, dielectrics, er
 
 
-def _moved_opening(opening: Opening, er: dict[str, float]) -> Opening:
+def _moved_opening(opening: Opening, er: Mapping[str, float]) -> Opening:
     beyond = tuple(Slab(s.thickness, er[s.material], s.material) for s in opening.beyond)
     return replace(opening, beyond=beyond)
 

@@ -164,6 +164,4 @@ def _ranked(causes: list[Variation], weights: FloatArray, x: FloatArray) -> tupl
     return tuple(sorted(found, key=lambda c: -c.share))
 
 
-TOLERANCE: Study[ToleranceInputs, ToleranceResult] = Study(
-    "tolerance", _run, (ToleranceResult, Cause)
-)
+TOLERANCE: Study[ToleranceInputs, ToleranceResult] = Study("tolerance", _run, ToleranceResult)

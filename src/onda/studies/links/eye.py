@@ -17,7 +17,7 @@ from onda.errors import NotPhysical
 from onda.studies.core.study import Control, Study
 from onda.studies.links.inputs import EyeInputs
 from onda.studies.paths.build import build_path
-from onda.studies.paths.inputs import without_devices
+from onda.studies.paths.items import without_devices
 
 __all__ = ["EYE", "EyeResult"]
 
@@ -84,6 +84,4 @@ def _run(inputs: EyeInputs, control: Control) -> EyeResult:
     )
 
 
-EYE: Study[EyeInputs, EyeResult] = Study(
-    "eye", _run, (EyeResult, Eye, PulseResponse, PeakDistortion)
-)
+EYE: Study[EyeInputs, EyeResult] = Study("eye", _run, EyeResult)

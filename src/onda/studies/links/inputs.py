@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from onda.project.model import Design, Link
-from onda.studies.paths.inputs import PathInputs, path_inputs
+from onda.project.links.link import Link
+from onda.project.model import Design
+from onda.studies.paths.inputs import path_inputs
+from onda.studies.paths.items import PathInputs
 
 __all__ = ["EyeInputs", "MaskInputs", "eye_inputs"]
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,8 +21,8 @@ from onda.errors import InputError, NotPhysical
 from onda.formats.network_hdf5 import MAGIC, read_network_hdf5
 from onda.formats.touchstone.modes import plain_ports
 from onda.formats.touchstone.reader import TouchstoneFile, read_touchstone
-from onda.project.files import content_of
-from onda.project.model import DeviceFile
+from onda.project.files import Content
+from onda.studies.core.held import held
 from onda.studies.lines.solved_line import solve_line
 from onda.studies.networks.inputs import (
     ChainItem,
@@ -83,16 +82,16 @@ class BuiltNetwork:
     spans: tuple[PieceSpan, ...] = ()
 
 
-@lru_cache(maxsize=8)
-def file_network(name: str, sha256: str) -> TouchstoneFile:
-    """A file on the shelf as S-parameters between plain ports.
+@held(2**29)
+def file_network(content: Content) -> TouchstoneFile:
+    """A file as S-parameters between plain ports.
 
     Raises
     ------
     InputError : it cannot be had, read or understood
     """
-    data = content_of(DeviceFile(id="network", path=name, sha256=sha256))
-    short = name.rsplit("/", 1)[-1]
+    data = content.read()
+    short = content.name.rsplit("/", 1)[-1]
     if data.startswith(MAGIC):
         return read_network_hdf5(data, short)
     file = read_touchstone(data, short)
@@ -111,7 +110,7 @@ def file_network(name: str, sha256: str) -> TouchstoneFile:
     return replace(file, data=s, parameter="S", mixed_mode="")
 
 
-@lru_cache(maxsize=24)
+@held(2**29)
 def build_network(inputs: NetworkInputs) -> BuiltNetwork:
     """Make a network.
 
@@ -124,7 +123,7 @@ def build_network(inputs: NetworkInputs) -> BuiltNetwork:
     spans: tuple[PieceSpan, ...] = ()
     match inputs.source:
         case FileItem() as item:
-            file = file_network(item.name, item.sha256)
+            file = file_network(item.content)
             frequency, s, reference = file.frequency, file.data, file.reference
         case HalfItem() as item:
             whole = build_network(item.whole)

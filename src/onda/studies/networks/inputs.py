@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from onda.project.files import Content, content_of
 from onda.project.model import Design
 from onda.project.networks.network import (
     ChainSource,
@@ -15,7 +16,9 @@ from onda.project.networks.network import (
     PortEnd,
 )
 from onda.studies.lines.inputs import LineInputs, line_inputs
-from onda.studies.paths.inputs import PathInputs, TermInputs, path_inputs, without_devices
+from onda.studies.paths.ends import TermInputs
+from onda.studies.paths.inputs import path_inputs
+from onda.studies.paths.items import PathInputs, without_devices
 
 __all__ = [
     "ChainItem",
@@ -31,10 +34,9 @@ __all__ = [
 
 @dataclass(frozen=True, slots=True)
 class FileItem:
-    """A file on the shelf."""
+    """A file of S-parameters."""
 
-    name: str
-    sha256: str
+    content: Content
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,8 +135,7 @@ def _item(
 ) -> FileItem | LineItem | PathItem | HalfItem | ChainItem:
     match network.source:
         case FileSource() as source:
-            file = design.device_file(source.file)
-            return FileItem(file.path, file.sha256)
+            return FileItem(content_of(design.device_file(source.file)))
         case LineSource() as source:
             line_class = design.line_class(source.line_class)
             return LineItem(line_inputs(design, line_class, source.layer), source.length.si)
@@ -167,7 +168,7 @@ def _part(design: Design, identifier: str) -> NetworkInputs:
 def _bare(path: PathInputs) -> PathInputs:
     """The path without the devices, packages and termination at its two ends."""
     plain = without_devices(path)
-    nothing = {"capacitance": 0.0, "resistance": None, "package": None, "stands_in": "probe"}
+    nothing = {"capacitance": 0.0, "resistance": None, "device": None, "stands_in": "probe"}
     return replace(
         plain,
         driver=replace(plain.driver, **nothing),  # type: ignore[arg-type]

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.project.formula import evaluate
-from onda.project.model import CURVE_MEASURES, Requirement
+from onda.project.measures import measure as measure_of
+from onda.project.requirements import Requirement
 from onda.studies.networks.network import NetworkResult, level_db
 from onda.studies.networks.time import Reflection
 
@@ -103,9 +104,7 @@ def worst_of_curve(requirement: Requirement, result: NetworkResult) -> CurveFind
 
 def measure_network_figure(result: NetworkResult, measure: str) -> tuple[float, str, str]:
     """Value (SI), where, how of a single figure; NaN with the reason where there is none."""
-    if measure in CURVE_MEASURES:
-        raise KeyError(measure)
-    if measure in ("passivity", "reciprocity", "causality"):
+    if measure_of(measure).full_scale is not None:
         return _quality(result, measure)
     if measure in ("icn", "ild"):
         if not result.lanes:
@@ -114,8 +113,7 @@ def measure_network_figure(result: NetworkResult, measure: str) -> tuple[float, 
         if not all(math.isfinite(v) for v in values):
             return math.nan, "", "needs a second lane"
         k = int(np.argmax(values))
-        how = "IEEE 802.3 weighting, 600 mV, edges of 0.25 UI, receiver at 0.75 of the rate"
-        return float(values[k]), f"lane {k + 1}", how
+        return float(values[k]), f"lane {k + 1}", measure_of(measure).how
     time = result.time
     if time is None:
         return math.nan, "", result.time_problem
@@ -124,15 +122,14 @@ def measure_network_figure(result: NetworkResult, measure: str) -> tuple[float, 
             return math.nan, "", "needs a pair that comes through"
         values = [abs(s.figure) for s in time.skews]
         k = int(np.argmax(values))
-        how = "half-way points of both legs under a differential edge"
-        return values[k], f"lane {time.skews[k].lane + 1}", how
+        return values[k], f"lane {time.skews[k].lane + 1}", measure_of(measure).how
     if measure == "lane_skew":
         delays = [t.delay for t in time.through if t.mode in ("diff", "single")]
         if len(delays) < 2 or not all(math.isfinite(d) for d in delays):
             return math.nan, "", "needs two lanes"
         late, early = int(np.argmax(delays)), int(np.argmin(delays))
         where = f"lane {late + 1} after lane {early + 1}"
-        return max(delays) - min(delays), where, "half-way points of the steps that come through"
+        return max(delays) - min(delays), where, measure_of(measure).how
     return _profile(result, measure)
 
 
@@ -144,7 +141,11 @@ def _quality(result: NetworkResult, measure: str) -> tuple[float, str, str]:
         "causality": quality.against,
     }[measure]
     at = float(quality.frequency[int(np.argmax(curve))])
-    return getattr(quality, measure) / 100.0, f"worst at {at / 1e9:.3g} GHz", "as in IEEE 370"
+    return (
+        getattr(quality, measure) / 100.0,
+        f"worst at {at / 1e9:.3g} GHz",
+        measure_of(measure).how,
+    )
 
 
 def _profile(result: NetworkResult, measure: str) -> tuple[float, str, str]:

@@ -15,15 +15,25 @@ from onda.engine.networks.channel_figures import (
     multi_disturber_loss_db,
     noise_weight,
 )
-from onda.engine.networks.ports import suggest_order
-from onda.engine.networks.quality import Quality, quality_of
+from onda.engine.networks.ports import halves_order, odd_even_order, suggest_order
+from onda.engine.networks.quality import Quality, level_of, quality_of
 from onda.errors import NotPhysical, OndaError
 from onda.studies.core.study import Control, Study
 from onda.studies.networks.build import BuiltNetwork, PieceSpan, build_network
 from onda.studies.networks.inputs import NetworkInputs
-from onda.studies.networks.time import TIME_TYPES, NetworkTime, in_time, mode_matrix
+from onda.studies.networks.time import NetworkTime, in_time, mode_matrix
 
-__all__ = ["NETWORK", "CurveSet", "LaneFigures", "NetworkResult", "level_db"]
+__all__ = [
+    "NETWORK",
+    "CurveSet",
+    "LaneFigures",
+    "NetworkResult",
+    "Quality",
+    "halves_order",
+    "level_db",
+    "level_of",
+    "odd_even_order",
+]
 
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
@@ -262,6 +272,6 @@ def _sigma(
 NETWORK: Study[NetworkInputs, NetworkResult] = Study(
     "network",
     _run,
-    (NetworkResult, Quality, CurveSet, LaneFigures, PieceSpan, *TIME_TYPES),
+    NetworkResult,
     keep_on_disk=False,
 )

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,24 +13,24 @@ from onda.engine.networks.vector_fit import fit_network
 from onda.errors import InputError
 from onda.formats.touchstone.reader import read_touchstone
 from onda.formats.touchstone.write import write_touchstone
-from onda.project.files import content_of
-from onda.project.model import DeviceFile
+from onda.project.files import Content
+from onda.studies.core.held import held
 from onda.studies.core.study import Control, Study
 from onda.studies.devices.device_file import DeviceFileInputs
 
 __all__ = ["NETWORK_FILE", "NetworkSummary", "piece_content", "piece_of_file"]
 
 
-@lru_cache(maxsize=64)
-def piece_of_file(sha256: str, name: str, turned: bool) -> tuple[RationalModel, float, float]:
+@held(2**26)
+def piece_of_file(content: Content, turned: bool) -> tuple[RationalModel, float, float]:
     """Model, its reference (ohm) and its delay (s) for a two-port file.
 
     Raises
     ------
     InputError : it cannot be read, or is no plain two-port of S-parameters on one reference
     """
-    data = content_of(DeviceFile(id="network", path=name, sha256=sha256))
-    network = read_touchstone(data, name)
+    name = content.name
+    network = read_touchstone(content.read(), name)
     if network.ports != 2:
         raise InputError(
             f"has {network.ports} ports", file=name, remedy="A piece of a path needs a two-port."
@@ -78,10 +77,10 @@ class NetworkSummary:
 
 
 def _run(inputs: DeviceFileInputs, control: Control) -> NetworkSummary:
-    model, z, delay = piece_of_file(inputs.sha256, inputs.path, False)
+    model, z, delay = piece_of_file(inputs.content, False)
     return NetworkSummary(model.order, model.error, z, delay)
 
 
 NETWORK_FILE: Study[DeviceFileInputs, NetworkSummary] = Study(
-    "network_file", _run, (NetworkSummary,), keep_on_disk=False
+    "network_file", _run, NetworkSummary, keep_on_disk=False
 )

@@ -8,20 +8,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.project.model import Design, Path, Requirement
+from onda.project.model import Design
+from onda.project.paths.path import Path
+from onda.project.requirements import Requirement
 from onda.studies.core.margin import Measured as _Measured
 from onda.studies.core.margin import margin_of
-from onda.studies.paths.inputs import (
-    BranchItem,
-    EndInputs,
-    PathInputs,
-    PathItem,
-    ResistorItem,
-    ShuntItem,
-    TermInputs,
-    path_inputs,
-    with_items,
-)
+from onda.studies.paths.inputs import path_inputs
+from onda.studies.paths.items import PathInputs, with_items
 from onda.studies.paths.sweep import CORNER_MEASURES, SweepResult, Variant
 
 __all__ = ["Found", "corner_variants", "search", "with_tolerances"]
@@ -33,26 +26,9 @@ def with_tolerances(path: PathInputs, line: float, resistors: int) -> PathInputs
     """All lines at `line` times their impedance; resistors at the end of their tolerance that
     `resistors` (-1, 0 or 1) points to."""
 
-    def term(t: TermInputs) -> TermInputs:
-        factor = 1.0 + resistors * t.tolerance
-        return replace(
-            t,
-            r=None if t.r is None else t.r * factor,
-            r_low=None if t.r_low is None else t.r_low * factor,
-        )
-
-    def end(e: EndInputs) -> EndInputs:
-        return replace(e, termination=term(e.termination))
-
-    def change(item: PathItem) -> PathItem:
-        if isinstance(item, ResistorItem):
-            return replace(item, value=item.value * (1.0 + resistors * item.tolerance))
-        if isinstance(item, ShuntItem):
-            return replace(item, termination=term(item.termination))
-        return replace(item, end=end(item.end)) if isinstance(item, BranchItem) else item
-
-    changed = with_items(path, change)
-    return replace(changed, end=end(changed.end), line_factor=path.line_factor * line)
+    changed = with_items(path, lambda item: item.at_tolerance(resistors))
+    end = replace(path.end, termination=path.end.termination.at_tolerance(resistors))
+    return replace(changed, end=end, line_factor=path.line_factor * line)
 
 
 def corner_variants(design: Design, path: Path, *, fine: bool = False) -> tuple[Variant, ...]:

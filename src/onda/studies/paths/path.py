@@ -17,8 +17,9 @@ from onda.engine.circuits.receiver_measures import (
 from onda.engine.devices import Thresholds
 from onda.engine.lines import Line
 from onda.studies.core.study import Control, Study
-from onda.studies.paths.build import BuiltEnd, Span, with_edges
-from onda.studies.paths.inputs import PathInputs
+from onda.studies.paths.build import with_edges
+from onda.studies.paths.items import PathInputs
+from onda.studies.paths.layout import BuiltEnd, Span
 from onda.studies.paths.run import PathRun, measure_receivers, run_path
 from onda.studies.paths.stimulus import (
     first_level_is_high,
@@ -28,6 +29,7 @@ from onda.studies.paths.stimulus import (
 
 __all__ = [
     "PATH",
+    "Bounce",
     "PathResult",
     "ReceiverResult",
     "RestingPart",
@@ -174,7 +176,7 @@ class PathResult:
     @property
     def reflection_at_load(self) -> float:
         """Share sent back at the last receiver, its capacitance apart."""
-        ribbon = [s.z for s in self.spans if s.kind in ("trace", "cable") and s.row == 0]
+        ribbon = [s.z for s in self.spans if s.length > 0.0 and s.row == 0]
         last = ribbon[-1] if ribbon else self.z_line
         return 1.0 if math.isinf(self.z_load) else (self.z_load - last) / (self.z_load + last)
 
@@ -227,7 +229,7 @@ def _run(inputs: PathInputs, control: Control) -> PathResult:
                 die=at_shown(solution.node(end.die)),
                 low=float(run.lows[end.die]),
                 high=float(run.highs[end.die]),
-                thresholds=end.inputs.buffer.thresholds if end.inputs.buffer else Thresholds(),
+                thresholds=end.device.buffer.thresholds if end.device.buffer else Thresholds(),
                 measures=m,
             )
             for end, m in zip(built.ends, measures, strict=True)
@@ -387,7 +389,7 @@ def _resting_driver(run: PathRun) -> RestingPart:
         else:
             device = with_edges(built, run.inputs, [], start_high=high).devices[-1]
             i = device_currents(device, volts, 0.0)[0][0]
-            buffer = built.driver.inputs.buffer
+            buffer = built.driver.device.buffer
             assert buffer is not None
             lost = abs(i * ((buffer.v_pullup if high else buffer.v_pulldown) - v))
         amps.append(i)
@@ -398,5 +400,5 @@ def _resting_driver(run: PathRun) -> RestingPart:
 PATH: Study[PathInputs, PathResult] = Study(
     "path",
     _run,
-    (PathResult, Span, ReceiverResult, ReceiverMeasures, RestingPart, Bounce, Thresholds),
+    PathResult,
 )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from onda.project.paths.path import PathElement, SeriesResistor, ShuntPart
+from onda.project.paths.elements import PathElement, SeriesResistor, ShuntPart
 from onda.studies.paths.path import PathResult
 
 __all__ = ["placement_remarks"]

@@ -19,8 +19,9 @@ from onda.engine.circuits.receiver_measures import (
     measure_receiver,
 )
 from onda.studies.core.study import Control
-from onda.studies.paths.build import BuiltEnd, BuiltPath, build_path, with_edges
-from onda.studies.paths.inputs import PathInputs
+from onda.studies.paths.build import BuiltPath, build_path, with_edges
+from onda.studies.paths.items import PathInputs
+from onda.studies.paths.layout import BuiltEnd
 from onda.studies.paths.stimulus import edge_commands, source_waveform
 
 __all__ = ["PathRun", "measure_receivers", "run_path"]
@@ -121,7 +122,7 @@ def _edge_time(run: PathRun) -> float:
 
 def _levels(run: PathRun, end: BuiltEnd) -> Levels:
     low, high = float(run.lows[end.die]), float(run.highs[end.die])
-    buffer = end.inputs.buffer
+    buffer = end.device.buffer
     if buffer is None:
         return Levels(low, high)
     t = buffer.thresholds
@@ -131,7 +132,7 @@ def _levels(run: PathRun, end: BuiltEnd) -> Levels:
 
 def _test_delay(run: PathRun) -> float:
     """From the source's middle to the crossing in the driver's test load; 0 without one."""
-    buffer = run.built.driver.inputs.buffer
+    buffer = run.built.driver.device.buffer
     if buffer is None or run.built.switching is None or buffer.r_load is None:
         return 0.0
     shunts = [ShuntBranch(0, r=buffer.r_load, e=buffer.v_load)]

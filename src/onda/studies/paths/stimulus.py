@@ -10,7 +10,7 @@ import numpy as np
 from onda.engine.circuits import PiecewiseLinear
 from onda.engine.links.patterns import prbs
 from onda.errors import NotPhysical
-from onda.studies.paths.inputs import PathInputs
+from onda.studies.paths.items import PathInputs
 
 __all__ = ["edge_commands", "first_level_is_high", "periodic_commands", "source_waveform"]
 

@@ -1,33 +1,29 @@
-"""Study `path_sweep`: measures of a path against one or two values, at one corner or all."""
+"""Study `path_sweep`: measures of a path against one or two values, at one corner or all.
+
+Every value at every corner is a case of its own: it is run and kept by itself.
+"""
 
 from __future__ import annotations
 
-import os
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.circuits.receiver_measures import SMALL_IS_BAD, ReceiverMeasures
+from onda.engine.circuits.receiver_measures import ReceiverMeasures
 from onda.errors import InputError
-from onda.studies.core.study import Control, Study
-from onda.studies.paths.inputs import (
-    BranchItem,
-    CableItem,
-    PathInputs,
-    PathItem,
-    ResistorItem,
-    ShuntItem,
-    TermInputs,
-    TraceItem,
-    with_items,
-)
+from onda.project.measures import measure
+from onda.studies.core.study import Case, Control, Study, compute
+from onda.studies.paths.items import Item, PathInputs, with_items
 from onda.studies.paths.run import measure_receivers, run_path
 
 __all__ = [
     "CORNER_MEASURES",
+    "PATH_POINT",
     "PATH_SWEEP",
+    "PointInputs",
+    "PointResult",
     "SweepInputs",
     "SweepResult",
     "Variant",
@@ -40,6 +36,7 @@ CORNER_MEASURES = (
     "overshoot", "undershoot", "settling", "edge_time", "delay", "ring_back", "reversal",
     "over_area", "slew", "flight_time", "pulse_width",
 )  # fmt: skip
+_SAMPLES = 400
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +69,8 @@ class SweepResult:
     ----------
     values : (v,); values_2 : (w,), one NaN where only one element is swept
     names : of the variants, k
-    measures : (m, k, v, w) in the order of `CORNER_MEASURES`, the worst over all receivers
+    measures : (m, k, v, w) in the order of `CORNER_MEASURES`, the worst over all receivers; NaN
+        where a receiver has none
     waves : (k, v, n) V at the last receiver, at the first of values_2; time : (n,) s
     """
 
@@ -83,15 +81,32 @@ class SweepResult:
     time: NDArray[np.float64]
     waves: NDArray[np.float32]
 
-    def of(self, measure: str) -> NDArray[np.float64]:
-        """A measure (v, w): the worst over the variants."""
-        values = self.measures[CORNER_MEASURES.index(measure)]
-        return np.asarray(values.min(axis=0) if measure in SMALL_IS_BAD else values.max(axis=0))
+    def of(self, key: str) -> NDArray[np.float64]:
+        """A measure (v, w): the worst over the variants, NaN where one of them has none."""
+        values = self.measures[CORNER_MEASURES.index(key)]
+        smaller = measure(key).worse == "smaller"
+        return np.asarray(values.min(axis=0) if smaller else values.max(axis=0))
 
     @property
     def overshoot(self) -> NDArray[np.float64]:
         """Overshoot (v,), the worst over the variants."""
         return self.of("overshoot")[:, 0]
+
+
+@dataclass(frozen=True, slots=True)
+class PointInputs:
+    """One value of a sweep: a path as it is there, and until when (s) its wave is looked at."""
+
+    path: PathInputs
+    window: float
+
+
+@dataclass(frozen=True, slots=True)
+class PointResult:
+    """Measures (m,) in the order of `CORNER_MEASURES`, and the wave (n,) V at the last receiver."""
+
+    measures: NDArray[np.float64]
+    wave: NDArray[np.float32]
 
 
 def resistor_range(line_impedance: float) -> tuple[float, ...]:
@@ -110,40 +125,15 @@ def with_value(inputs: PathInputs, element: str, value: float) -> PathInputs:
     if element == "driver":
         return replace(inputs, driver_resistance=max(value, 1e-3))
     if element == inputs.end.id:
-        return replace(
-            inputs, end=replace(inputs.end, termination=_termed(inputs.end.termination, value))
-        )
-    done = False
-
-    def change(item: PathItem) -> PathItem:
-        nonlocal done
-        if item.id != element:
-            return item
-        done = True
-        match item:
-            case ResistorItem():
-                return replace(item, value=value)
-            case TraceItem() | CableItem():
-                return replace(item, length=max(value, 1e-6))
-            case ShuntItem():
-                return replace(item, termination=_termed(item.termination, value))
-            case BranchItem():
-                end = replace(item.end, termination=_termed(item.end.termination, value))
-                return replace(item, end=end)
-        raise InputError("has no value to sweep", where=element)
-
-    changed = with_items(inputs, change)
-    if not done:
+        termination = inputs.end.termination.with_value(value)
+        return replace(inputs, end=replace(inputs.end, termination=termination))
+    if all(item.id != element for item in inputs.every_item):
         raise InputError("is not in this path", where=element)
-    return changed
 
+    def change(item: Item) -> Item:
+        return item.with_value(value) if item.id == element else item
 
-def _termed(term: TermInputs, value: float) -> TermInputs:
-    if term.r is None:
-        raise InputError("no resistor ends the line there", remedy="Choose a termination first.")
-    # A split termination keeps its ratio.
-    low = None if term.r_low is None else term.r_low * value / term.r
-    return replace(term, r=max(value, 1e-3), r_low=low)
+    return with_items(inputs, change)
 
 
 def measures_with(inputs: PathInputs, element: str, value: float) -> list[ReceiverMeasures]:
@@ -151,50 +141,56 @@ def measures_with(inputs: PathInputs, element: str, value: float) -> list[Receiv
     return measure_receivers(run_path(with_value(inputs, element, value)))
 
 
-def _worst(measures: list[ReceiverMeasures], name: str) -> float:
-    values = [float(getattr(m, name)) for m in measures]
-    return min(values) if name in SMALL_IS_BAD else max(values)
+def _worst(measures: list[ReceiverMeasures], key: str) -> float:
+    values = [float(getattr(m, key)) for m in measures]
+    return values[measure(key).worst_of(values)]
 
 
-def _run(inputs: SweepInputs, control: Control) -> SweepResult:
+def _run_point(inputs: PointInputs, control: Control) -> PointResult:
+    run = run_path(inputs.path, control)
+    measures = measure_receivers(run)
+    time = np.linspace(0.0, inputs.window, _SAMPLES)
+    wave = np.interp(time, run.solution.time, run.solution.node(run.built.load))
+    found = np.array([_worst(measures, key) for key in CORNER_MEASURES])
+    return PointResult(found, wave.astype(np.float32))
+
+
+PATH_POINT: Study[PointInputs, PointResult] = Study(
+    "path_point", _run_point, PointResult, keep_on_disk=False
+)
+
+
+def _split(inputs: SweepInputs) -> Sequence[Case]:
+    window = inputs.variants[0].path.window
+    out = []
+    for variant in inputs.variants:
+        for value in inputs.values:
+            path = with_value(variant.path, inputs.element, value)
+            for second in inputs.values_2 or (None,):
+                at = path if second is None else with_value(path, inputs.element_2, second)
+                out.append(Case(PATH_POINT, PointInputs(at, window)))
+    return out
+
+
+def _gather(inputs: SweepInputs, found: Sequence[PointResult]) -> SweepResult:
     second = inputs.values_2 or (float("nan"),)
-    shape = (len(CORNER_MEASURES), len(inputs.variants), len(inputs.values), len(second))
-    found = np.full(shape, np.nan)
-    samples = 400
-    end = inputs.variants[0].path.window
-    time = np.linspace(0.0, end, samples)
-    waves = np.zeros((len(inputs.variants), len(inputs.values), samples), dtype=np.float32)
-    places = list(np.ndindex(*shape[1:]))
-
-    def one(place: tuple[int, ...]) -> None:
-        k, i, j = place
-        path = with_value(inputs.variants[k].path, inputs.element, inputs.values[i])
-        if inputs.element_2:
-            path = with_value(path, inputs.element_2, second[j])
-        run = run_path(path)
-        measures = measure_receivers(run)
-        for m, name in enumerate(CORNER_MEASURES):
-            found[m, k, i, j] = _worst(measures, name)
-        if j == 0:
-            load = run.solution.node(run.built.load)
-            waves[k, i] = np.interp(time, run.solution.time, load)
-
-    # The time stepping gives the interpreter free, so that threads use all cores.
-    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
-        try:
-            for done, _ in enumerate(pool.map(one, places), start=1):
-                control.progress(done / len(places))
-        except BaseException:
-            pool.shutdown(wait=False, cancel_futures=True)
-            raise
+    shape = (len(inputs.variants), len(inputs.values), len(second))
+    table = np.array([p.measures for p in found]).reshape((*shape, len(CORNER_MEASURES)))
+    waves = np.array([p.wave for p in found]).reshape((*shape, _SAMPLES))
     return SweepResult(
         values=np.array(inputs.values),
         values_2=np.array(second),
         names=tuple(v.name for v in inputs.variants),
-        measures=found,
-        time=time,
-        waves=waves,
+        measures=np.moveaxis(table, -1, 0),
+        time=np.linspace(0.0, inputs.variants[0].path.window, _SAMPLES),
+        waves=waves[:, :, 0],
     )
 
 
-PATH_SWEEP: Study[SweepInputs, SweepResult] = Study("path_sweep", _run, (SweepResult,))
+def _run(inputs: SweepInputs, control: Control) -> SweepResult:
+    return compute(PATH_SWEEP, inputs, control)
+
+
+PATH_SWEEP: Study[SweepInputs, SweepResult] = Study(
+    "path_sweep", _run, SweepResult, split=_split, gather=_gather
+)

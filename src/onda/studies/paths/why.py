@@ -13,20 +13,8 @@ from numpy.typing import NDArray
 
 from onda.errors import OndaError
 from onda.studies.core.study import Control, Study
-from onda.studies.paths.inputs import (
-    BranchItem,
-    CableItem,
-    DrilledItem,
-    EndInputs,
-    LumpedItem,
-    PathInputs,
-    PathItem,
-    ResistorItem,
-    TraceItem,
-    ViaItem,
-    every_item,
-    with_items,
-)
+from onda.studies.paths.ends import EndInputs, device_at
+from onda.studies.paths.items import PathInputs, with_items
 from onda.studies.paths.run import measure_receivers, run_path
 
 __all__ = ["PATH_WHY", "Replacement", "WhyInputs", "WhyResult", "replacements"]
@@ -86,58 +74,33 @@ class WhyResult:
 def replacements(path: PathInputs) -> list[tuple[str, str, PathInputs]]:
     """(element, in words, the path without it) for everything that can be taken away."""
     out: list[tuple[str, str, PathInputs]] = []
-
-    def without(identifier: str) -> PathInputs:
-        return with_items(path, lambda item: None if item.id == identifier else item)
-
-    for item in every_item(path.items):
-        match item:
-            case ViaItem() | DrilledItem():
-                out.append((item.id, f"via {item.id}", without(item.id)))
-            case LumpedItem():
-                out.append((item.id, f"{item.role} {item.id}", without(item.id)))
-            case ResistorItem() if item.value > 0:
-                out.append((item.id, f"the {item.value:.3g} Ω of {item.id}", without(item.id)))
-            case BranchItem():
-                words = _capacitance(item.end)
-                swapped = _with_end(path, item.id, _probe(item.end))
-                out.append((item.id, f"{item.end.name}'s {words}", swapped))
-                if item.items:
-                    out.append((item.id, f"branch {item.id} to {item.end.name}", without(item.id)))
-    out.append(
-        (
-            path.end.id,
-            f"{path.end.name}'s {_capacitance(path.end)}",
-            replace(path, end=_probe(path.end)),
-        )
-    )
-    return [entry for entry in out if _has_line(entry[2])]
-
-
-def _has_line(path: PathInputs) -> bool:
-    lines = (TraceItem, CableItem, ViaItem, DrilledItem)
-    return any(isinstance(item, lines) for item in every_item(path.items))
+    for item in path.every_item:
+        if item.end is not None:
+            swapped = with_items(
+                path,
+                lambda x, at=item: x.with_end(_probe(at.end)) if x is at else x,  # type: ignore[misc]
+            )
+            out.append((item.id, f"{item.end.name}'s {_capacitance(item.end)}", swapped))
+        if item.removal:
+            without = with_items(path, lambda x, at=item: None if x.id == at.id else x)  # type: ignore[misc]
+            out.append((item.id, item.removal, without))
+    last = path.end
+    bare = replace(path, end=_probe(last))
+    out.append((last.id, f"{last.name}'s {_capacitance(last)}", bare))
+    return [entry for entry in out if any(item.is_line for item in entry[2].every_item)]
 
 
 def _probe(end: EndInputs) -> EndInputs:
     """A pure probe in the place of a device; what ends the line stays."""
-    return replace(end, stands_in="probe", buffer=None, capacitance=0.0, resistance=None)
+    return replace(end, stands_in="probe", device=None, capacitance=0.0, resistance=None)
 
 
 def _capacitance(end: EndInputs) -> str:
-    c = end.capacitance
-    if end.buffer is not None:
-        c = end.buffer.c_comp + (end.package[2] if end.package else 0.0)
+    device = device_at(end)
+    c = device.capacitance
+    if device.buffer is not None:
+        c = device.buffer.c_comp + (device.package[2] if device.package else 0.0)
     return f"{c * 1e12:.2g} pF"
-
-
-def _with_end(path: PathInputs, branch: str, end: EndInputs) -> PathInputs:
-    def change(item: PathItem) -> PathItem:
-        if isinstance(item, BranchItem) and item.id == branch:
-            return replace(item, end=end)
-        return item
-
-    return with_items(path, change)
 
 
 def _run(inputs: WhyInputs, control: Control) -> WhyResult:
@@ -180,4 +143,4 @@ def _run(inputs: WhyInputs, control: Control) -> WhyResult:
     return WhyResult(as_is.overshoot, as_is.undershoot, shown, waveform, tuple(found))
 
 
-PATH_WHY: Study[WhyInputs, WhyResult] = Study("path_why", _run, (WhyResult, Replacement))
+PATH_WHY: Study[WhyInputs, WhyResult] = Study("path_why", _run, WhyResult)

@@ -3,7 +3,3 @@
 `eye_view` draws the density with what was measured on it; `stage` joins it to the document and the
 studies.
 """
-
-from onda.app.stages.eyes.stage import EyesStage
-
-__all__ = ["EyesStage"]

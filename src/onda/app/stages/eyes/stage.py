@@ -5,95 +5,41 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from onda.app.kit.context import Context
+from onda.app.kit.stage import OneResultStage
+from onda.app.kit.surface import scrolled
 from onda.app.plots.curves import Curve, CurvePlot
 from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, TextField, label
 from onda.app.shell.form import FieldSpec, Form
-from onda.app.shell.painting import pen, text
 from onda.app.shell.rows import Row
-from onda.app.stages.base import Context, OneResultStage, scrolled
+from onda.app.stages import StageInfo
+from onda.app.stages.eyes.chain import Chain
 from onda.app.stages.eyes.eye_view import EyeView
-from onda.app.theme import Look
-from onda.engine.links.patterns import PRBS_ORDERS
-from onda.errors import InputError, OndaError
-from onda.project.edits import replace_link, set_value
-from onda.project.model import Design, EyeMask, Link, Path, SeriesResistor, TracePiece, Via
-from onda.project.quantities import Quantity, format_si
-from onda.studies.core.margin import Measured, measure_eye
+from onda.errors import InputError
+from onda.project.base import set_value
+from onda.project.kind import Ref
+from onda.project.links.link import PATTERNS, EyeMask, Link
+from onda.project.model import Design
+from onda.project.quantities import Quantity
 from onda.studies.links.eye import EYE, EyeResult
 from onda.studies.links.inputs import EyeInputs, MaskInputs, eye_inputs
 
 __all__ = ["EyesStage"]
 
 
-class Chain(QWidget):
-    """The link as boxes from transmitter to receiver."""
-
-    def __init__(self, look: Look) -> None:
-        super().__init__()
-        self._look = look
-        self._boxes: list[tuple[str, str]] = []
-        self.setFixedHeight(36)
-        look.changed.connect(self.update)
-
-    def sizeHint(self) -> QSize:
-        return QSize(600, 36)
-
-    def show_path(self, path: Path) -> None:
-        """Show the path's parts."""
-        boxes = [(path.driver.name, format_si(path.driver.edge.si, "time", digits=2) + " edge")]
-        for e in path.elements:
-            if isinstance(e, TracePiece):
-                boxes.append((e.layer, format_si(e.length.si, "length")))
-            elif isinstance(e, SeriesResistor):
-                boxes.append((e.id, format_si(e.value.si, "resistance")))
-            elif isinstance(e, Via):
-                boxes.append(("via", format_si(e.delay.si, "time", digits=2)))
-            else:
-                boxes.append((e.id, e.kind))
-        boxes.append((path.receiver.name, "sampler"))
-        self._boxes = boxes
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        look, t = self._look, self._look.t
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        n = max(len(self._boxes), 1)
-        gap = 8.0
-        width = (self.width() - 2 - gap * (n - 1)) / n
-        painter.setPen(pen(t.secondary, 1.2))
-        painter.drawLine(4, 18, self.width() - 4, 18)
-        for i, (upper, lower) in enumerate(self._boxes):
-            rect = QRectF(1 + i * (width + gap), 1, width, 33)
-            last = i == n - 1
-            painter.setPen(pen(t.sea if last else t.hairline, 1.4))
-            painter.setBrush(QColor(t.sea_tint if last else t.sheet))
-            painter.drawRoundedRect(rect, 6, 6)
-            center = Qt.AlignmentFlag.AlignHCenter
-            painter.setFont(look.font(11, bold=last))
-            text(painter, rect.adjusted(3, 2, -3, -16), upper, t.ink, center)
-            painter.setFont(look.font(11))
-            text(painter, rect.adjusted(3, 16, -3, -2), lower, t.secondary, center)
-        painter.end()
-
-
 class EyesStage(OneResultStage[EyeResult]):
     """Eyes."""
 
-    id = "eyes"
     margins_title = "this link"
     add_title = "Add a link like this one"
 
-    def __init__(self, context: Context) -> None:
-        super().__init__(context)
+    def __init__(self, context: Context, info: StageInfo) -> None:
+        super().__init__(context, info)
         look = context.look
-        self.surface.add_button(
-            "Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state to compare (K)"
-        )
+        self.add_keep_button()
         self.chain = Chain(look)
         self.surface.body.addWidget(self.chain)
         eyes = QWidget()
@@ -145,7 +91,7 @@ class EyesStage(OneResultStage[EyeResult]):
         line.addWidget(label("Pattern"), 1)
         self.pattern = ChoiceBox(self.context.look)
         self.pattern.setAccessibleName("Pattern")
-        for order in PRBS_ORDERS:
+        for order in PATTERNS:
             self.pattern.addItem(f"PRBS{order}", order)
         self.pattern.activated.connect(lambda _: self._set_pattern())
         line.addWidget(self.pattern)
@@ -170,52 +116,47 @@ class EyesStage(OneResultStage[EyeResult]):
     @property
     def link(self) -> Link | None:
         """The link in view."""
-        subject = self.context.selection.subject_of(self.id)
-        return next((k for k in self.design.links if k.id == subject), None)
+        found: Link | None = self.subject.item
+        return found
 
     def rows(self) -> Sequence[Row]:
-        standing = self.context.standing
+        standing, kind = self.context.standing, self.info.kinds[0]
         return [
-            Row(k.id, k.name, f"NRZ · {k.rate.text}", standing.state_of(self.id, k.id))
+            Row(k.id, k.name, f"NRZ · {k.rate.text}", standing.state_of_object(Ref(kind, k.id)))
             for k in self.design.links
         ]
 
     def refresh(self) -> None:
         link = self.link
         if link is None:
-            self.surface.title.setText("Eyes")
-            self.surface.remark.setText("There is no link yet.")
+            self.surface.show_head("Eyes", "There is no link yet.")
             return
-        self.turn_to(link.id)
-        self.surface.title.setText(link.name)
-        bits = _grouped(link.bits)
-        self.surface.remark.setText(
-            f"{link.rate.text} · PRBS{link.prbs} · {bits} bits · at the sampler"
-        )
+        self.subject.turn_to(link.id)
+        words = f"{link.rate.text} · PRBS{link.prbs} · {_grouped(link.bits)} bits · at the sampler"
+        self.surface.show_head(link.name, words)
         self.chain.show_path(self.design.path(link.path))
         self._show_fields(link)
         if self.context.document.in_gesture:
             # A quick look while something moves: fewer bits, the same channel.
-            self.ask(
+            self.subject.ask(
                 "now", EYE, lambda: self._inputs(link, 6000), self.show_result, self.show_failure
             )
             return
-        self.ask("now", EYE, lambda: self._inputs(link, None), self.show_result, self.show_failure)
-        self._ask_kept(link)
+        self.subject.ask(
+            "now", EYE, lambda: self._inputs(link, None), self.show_result, self.show_failure
+        )
+        self._ask_kept()
 
     def _inputs(self, link: Link, bits: int | None) -> EyeInputs:
         wanted = link if bits is None else set_value(link, bits=min(bits, link.bits))
         return eye_inputs(self.design, wanted)
 
-    def _ask_kept(self, link: Link) -> None:
+    def _ask_kept(self) -> None:
         def inputs(design: Design) -> EyeInputs | None:
-            then = next((k for k in design.links if k.id == link.id), None)
+            then = self.subject.item_in(design)
             return eye_inputs(design, then) if then is not None else None
 
-        self.ask_kept(EYE, self.kept, inputs, self.draw)
-
-    def read(self, result: EyeResult, measure: str) -> Measured:
-        return measure_eye(result, measure)
+        self.subject.ask_kept(EYE, self.kept, inputs, self.draw)
 
     def draw(self) -> None:
         link, result = self.link, self.result
@@ -229,7 +170,7 @@ class EyesStage(OneResultStage[EyeResult]):
         self.view.show_eye(title, result.eye, mask, result.mask_hits or 0.0, reach)
         self.kept_view.setVisible(kept is not None)
         if kept is not None:
-            names = {k.id: k.name for k in self.shown_kept}
+            names = {k.id: k.name for k in self.subject.kept_states}
             hits = kept.mask_hits if np.isfinite(kept.mask_hits) else 0.0
             self.kept_view.show_eye(
                 f"Kept: {names.get(latest or '', '')}", kept.eye, mask, hits, reach, kept=True
@@ -311,7 +252,7 @@ class EyesStage(OneResultStage[EyeResult]):
     def _show_fields(self, link: Link) -> None:
         self.name.show_text(link.name)
         self.bits.show_text(str(link.bits))
-        self.pattern.setCurrentIndex(PRBS_ORDERS.index(link.prbs))
+        self.pattern.setCurrentIndex(PATTERNS.index(link.prbs))
         specs = [
             FieldSpec(
                 "Rate",
@@ -319,9 +260,7 @@ class EyesStage(OneResultStage[EyeResult]):
                 lambda: self.link.rate if self.link else None,
                 lambda q: self._set("Change rate", rate=q),
                 (0.25 * link.rate.si, 2.0 * link.rate.si, 0.0125 * link.rate.si),
-                kept=lambda: [
-                    k.rate.si for s in self.shown_kept for k in s.design.links if k.id == link.id
-                ],
+                kept=lambda: [k.rate.si for k in self.subject.kept_items()],
             )
         ]
         if link.mask is not None:
@@ -345,8 +284,7 @@ class EyesStage(OneResultStage[EyeResult]):
 
     def _set(self, what: str, /, **changes: object) -> None:
         assert self.link is not None
-        new = set_value(self.link, **changes)
-        self.context.document.edit(what, replace_link(self.context.document.project, new))
+        self.editor.put(what, set_value(self.link, **changes))
 
     def _set_mask(self, key: str, q: Quantity) -> None:
         assert self.link is not None
@@ -365,10 +303,8 @@ class EyesStage(OneResultStage[EyeResult]):
         self._set("Change bits", bits=bits)
 
     def _set_pattern(self) -> None:
-        try:
-            self._set("Change pattern", prbs=int(self.pattern.currentData()))
-        except OndaError as error:
-            self.surface.tell(str(error))
+        order = int(self.pattern.currentData())
+        self.editor.run(lambda: self._set("Change pattern", prbs=order))
 
 
 def _grouped(count: int) -> str:

@@ -3,7 +3,3 @@
 `section_view` draws the section to scale with live edges and dimensions; `stage` joins it and the
 curves to the document and the studies.
 """
-
-from onda.app.stages.lines.stage import LinesStage
-
-__all__ = ["LinesStage"]

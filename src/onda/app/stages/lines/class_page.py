@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from typing import cast
+from collections.abc import Sequence
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from onda.app.kit.views import View, Views
 from onda.app.shell.chips import Chips
 from onda.app.stages.lines.coupling_view import CouplingView
 from onda.app.stages.lines.layers_view import LayerRow, LayersView
@@ -20,14 +20,6 @@ from onda.studies.lines.impedance import ImpedanceResult
 
 __all__ = ["ClassPage"]
 
-_VIEWS = (
-    ("impedance", "Impedance"),
-    ("lengths", "R, L, G, C"),
-    ("layers", "Layers"),
-    ("spread", "Tolerance"),
-    ("coupling", "Crosstalk"),
-    ("together", "Modes"),
-)
 _FIELDS = (
     ("lines", "Lines"),
     ("potential", "Potential"),
@@ -35,14 +27,6 @@ _FIELDS = (
     ("current", "Current"),
 )
 _SEVERAL = {"coupling", "together"}
-_MAKERS: dict[str, Callable[[Look], QWidget]] = {
-    "impedance": ImpedancePlots,
-    "lengths": PerLengthPlots,
-    "layers": LayersView,
-    "spread": SpreadView,
-    "coupling": CouplingView,
-    "together": TogetherView,
-}
 
 
 class ClassPage(QWidget):
@@ -64,56 +48,58 @@ class ClassPage(QWidget):
         layout.addWidget(self.section, 6)
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
-        self.views = Chips(_VIEWS, "View")
+        self.views = Views(
+            (
+                View("impedance", "Impedance", lambda: ImpedancePlots(look)),
+                View("lengths", "R, L, G, C", lambda: PerLengthPlots(look)),
+                View("layers", "Layers", lambda: self._layers_view(look)),
+                View("spread", "Tolerance", lambda: SpreadView(look)),
+                View("coupling", "Crosstalk", lambda: CouplingView(look)),
+                View("together", "Modes", lambda: TogetherView(look)),
+            ),
+            "View",
+        )
         self.fields = Chips(_FIELDS, "Field shown")
-        row.addWidget(self.views, 1)
+        row.addWidget(self.views.chips, 1)
         row.addWidget(self.fields)
         layout.addLayout(row)
-        self._look = look
-        self._stack = QStackedWidget()
-        self._made: dict[str, QWidget] = {}
-        layout.addWidget(self._stack, 5)
-        self.views.chosen.connect(lambda key: self._stack.setCurrentWidget(self._view(key)))
-        self._stack.setCurrentWidget(self.impedance)
+        layout.addWidget(self.views.stack, 5)
+        self.views.show_first()
 
-    def _view(self, key: str) -> QWidget:
-        """A view, made when it is first looked at: plots take their time to build."""
-        if key not in self._made:
-            made = self._made[key] = _MAKERS[key](self._look)
-            self._stack.addWidget(made)
-            if isinstance(made, LayersView):
-                made.chosen.connect(self.layer_chosen)
-        return self._made[key]
+    def _layers_view(self, look: Look) -> LayersView:
+        made = LayersView(look)
+        made.chosen.connect(self.layer_chosen)
+        return made
 
     @property
     def impedance(self) -> ImpedancePlots:
         """Widths, impedance and loss."""
-        return cast(ImpedancePlots, self._view("impedance"))
+        return self.views.get("impedance", ImpedancePlots)
 
     @property
     def lengths(self) -> PerLengthPlots:
         """R, L, G and C."""
-        return cast(PerLengthPlots, self._view("lengths"))
+        return self.views.get("lengths", PerLengthPlots)
 
     @property
     def layers(self) -> LayersView:
         """The class over its layers."""
-        return cast(LayersView, self._view("layers"))
+        return self.views.get("layers", LayersView)
 
     @property
     def spread(self) -> SpreadView:
         """The tolerance run."""
-        return cast(SpreadView, self._view("spread"))
+        return self.views.get("spread", SpreadView)
 
     @property
     def coupling(self) -> CouplingView:
         """Crosstalk."""
-        return cast(CouplingView, self._view("coupling"))
+        return self.views.get("coupling", CouplingView)
 
     @property
     def together(self) -> TogetherView:
         """All modes."""
-        return cast(TogetherView, self._view("together"))
+        return self.views.get("together", TogetherView)
 
     def show_result(self, result: ImpedanceResult, kept: Sequence[ImpedanceResult]) -> None:
         """Show a result in the view that is looked at; the others follow when they are chosen."""
@@ -134,7 +120,7 @@ class ClassPage(QWidget):
 
     def clear(self) -> None:
         """Show that there is no result."""
-        for view in self._made.values():
+        for view in self.views.all_made:
             if isinstance(view, ImpedancePlots):
                 view.clear()
             elif isinstance(view, PerLengthPlots):
@@ -142,5 +128,5 @@ class ClassPage(QWidget):
 
     def show_several(self, several: bool) -> None:
         """Offer crosstalk and modes only where there is more than one line."""
-        keys = set(_MAKERS)
-        self.views.show_only(keys if several else keys - _SEVERAL)
+        keys = {"impedance", "lengths", "layers", "spread"}
+        self.views.show_only(keys | _SEVERAL if several else keys)

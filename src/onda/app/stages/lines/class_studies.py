@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from functools import partial
 
-from onda.app.document import Document
-from onda.project.build.stackup import EtchLimit, PriceStep
+from onda.app.stages.lines.class_page import ClassPage
+from onda.app.stages.lines.in_view import LineInView
+from onda.app.stages.lines.inspector import LinesInspector
 from onda.project.lines.objects import LineClass, TraceOnLayer
 from onda.project.model import Design
 from onda.studies.lines.field_picture import (
@@ -29,9 +31,6 @@ from onda.studies.lines.width_sweep import (
     width_range,
 )
 
-if TYPE_CHECKING:
-    from onda.app.stages.lines.stage import LinesStage
-
 __all__ = ["ClassStudies"]
 
 _MAP_POINTS = 8
@@ -41,72 +40,82 @@ _MAP_POINTS = 8
 class ClassStudies:
     """Wishes of the class in view, and what is done with their results."""
 
-    def __init__(self, stage: LinesStage) -> None:
-        self._stage = stage
+    def __init__(
+        self,
+        subject: LineInView,
+        page: ClassPage,
+        panel: LinesInspector,
+        draw: Callable[[], None],
+        fail: Callable[[str], None],
+    ) -> None:
+        self._subject, self._page, self._panel = subject, page, panel
+        self._draw, self._fail = draw, fail
 
     @property
-    def _document(self) -> Document:
-        return self._stage.context.document
+    def _in_gesture(self) -> bool:
+        return self._subject.context.document.in_gesture
 
     @property
     def _design(self) -> Design:
-        return self._stage.design
+        return self._subject.design
 
     def ask(self, line_class: LineClass, trace: TraceOnLayer) -> None:
-        in_gesture = self._document.in_gesture
+        """Ask for what is looked at."""
+        section = self._page.section
+        in_gesture = self._in_gesture
         if in_gesture:
-            self._stage.view.show_field(())
-            self._stage.view.show_picture(None, "lines")
+            section.show_field(())
+            section.show_picture(None, "lines")
 
         def inputs(layer: str, fine: bool) -> ImpedanceInputs:
             return ImpedanceInputs(line_inputs(self._design, line_class, layer), fine)
 
         def show(layer: str, result: ImpedanceResult) -> None:
-            self._stage.results[layer] = result
-            self._stage.problems.pop(layer, None)
-            self._stage.draw()
+            self._subject.results[layer] = result
+            self._subject.problems.pop(layer, None)
+            self._draw()
             if not in_gesture:
-                self._stage.context.standing.note()
+                self._subject.context.standing.note()
 
-        self._stage.ask_quick_first(
+        self._subject.ask_quick_first(
             "now",
             IMPEDANCE,
             lambda fine: inputs(trace.layer, fine),
             lambda r: show(trace.layer, r),
-            self._stage.show_problem,
+            self._fail,
         )
         if in_gesture:
             return
         for other in line_class.on:
             if other.layer != trace.layer:
-                self._stage.ask(
+                self._subject.ask(
                     f"layer-{other.layer}",
                     IMPEDANCE,
-                    lambda layer=other.layer: inputs(layer, True),
-                    lambda r, layer=other.layer: show(layer, r),
+                    partial(inputs, other.layer, True),
+                    partial(show, other.layer),
                     lambda _: None,
                 )
-        self._ask_kept(line_class)
-        self._stage.ask(
+        self._ask_kept()
+        self._subject.ask(
             "spread",
             SENSITIVITY,
             lambda: spread_inputs(
                 line_inputs(self._design, line_class, trace.layer),
                 self._design.stackup.spread,
             ),
-            self._stage.panel.show_spread,
-            lambda _: self._stage.panel.show_spread(None),
+            self._panel.show_spread,
+            lambda _: self._panel.show_spread(None),
         )
         if trace.gap is not None:
             self._ask_map(line_class, trace, 4)
         else:
             self._ask_sweep(line_class, trace)
-        if self._stage.page.views.current == "spread":
+        if self._page.views.current == "spread":
             self._ask_tolerance(line_class, trace)
         self.ask_picture()
 
     def _ask_tolerance(self, line_class: LineClass, trace: TraceOnLayer) -> None:
-        low, high = self._stage.band(line_class, trace.layer)
+        low, high = self._subject.band(line_class, trace.layer)
 
         def inputs() -> ToleranceInputs:
             line = line_inputs(self._design, line_class, trace.layer)
@@ -115,25 +124,22 @@ class ClassStudies:
             )
 
         def show(result: ToleranceResult) -> None:
-            self._stage.tolerance = result
-            self._stage.page.spread.show_result(result, low, high)
+            self._subject.tolerance = result
+            self._page.spread.show_result(result, low, high)
 
-        self._stage.page.spread.show_running()
-        self._stage.ask("tolerance", TOLERANCE, inputs, show, self._stage.page.spread.show_problem)
+        self._page.spread.show_running()
+        self._subject.ask("tolerance", TOLERANCE, inputs, show, self._page.spread.show_problem)
 
     def ask_picture(self) -> None:
         """Ask for potential or densities where they are to be shown."""
-        line_class, trace, kind = (
-            self._stage.line_class,
-            self._stage.trace,
-            self._stage.page.fields.current,
-        )
+        line_class, trace = self._subject.line_class, self._subject.trace
+        section, kind = self._page.section, self._page.fields.current
         if line_class is None or trace is None:
-            self._stage.view.show_picture(None, "lines")
+            section.show_picture(None, "lines")
             return
         if kind == "lines":
-            self._stage.view.show_picture(None, "lines")
-            self._stage.ask(
+            section.show_picture(None, "lines")
+            self._subject.ask(
                 "field",
                 FIELD_LINES,
                 lambda: line_inputs(self._design, line_class, trace.layer),
@@ -141,7 +147,7 @@ class ClassStudies:
                 lambda _: None,
             )
             return
-        box = self._stage.view.view_box()
+        box = section.view_box()
 
         def inputs() -> FieldPictureInputs:
             line = line_inputs(self._design, line_class, trace.layer)
@@ -149,34 +155,33 @@ class ClassStudies:
             return FieldPictureInputs(line, *(round(v, 5) for v in box))
 
         def show(picture: FieldPicture) -> None:
-            self._stage.view.show_picture(picture, self._stage.page.fields.current)
+            section.show_picture(picture, self._page.fields.current)
 
-        self._stage.ask("picture", FIELD_PICTURE, inputs, show, lambda _: None)
+        self._subject.ask("picture", FIELD_PICTURE, inputs, show, lambda _: None)
 
     def _show_lines(self, result: FieldLines) -> None:
-        if not self._document.in_gesture:
-            self._stage.view.show_field(result.lines)
+        if not self._in_gesture:
+            self._page.section.show_field(result.lines)
 
-    def _ask_kept(self, line_class: LineClass) -> None:
-        shown = {k.id: k for k in self._stage.shown_kept}
-        for gone in set(self._stage.kept) - set(shown):
-            del self._stage.kept[gone]
+    def _ask_kept(self) -> None:
+        subject = self._subject
+        shown = {k.id: k for k in subject.kept_states}
+        for gone in set(subject.kept) - set(shown):
+            del subject.kept[gone]
         for identifier, state in shown.items():
-            then = next((c for c in state.design.line_classes if c.id == line_class.id), None)
-            for trace in then.on if then else ():
+            then = subject.item_in(state.design)
+            for trace in then.on if isinstance(then, LineClass) else ():
+                self._ask_kept_layer(identifier, state.design, then, trace.layer)
 
-                def show(r: ImpedanceResult, i: str = identifier, layer: str = trace.layer) -> None:
-                    self._stage.kept.setdefault(i, {})[layer] = r
-                    self._stage.draw()
+    def _ask_kept_layer(self, state: str, design: Design, then: LineClass, layer: str) -> None:
+        def show(result: ImpedanceResult) -> None:
+            self._subject.kept.setdefault(state, {})[layer] = result
+            self._draw()
 
-                def inputs(
-                    d: object = state.design, c: object = then, layer: str = trace.layer
-                ) -> ImpedanceInputs:
-                    return ImpedanceInputs(line_inputs(d, c, layer))  # type: ignore[arg-type]
+        def inputs() -> ImpedanceInputs:
+            return ImpedanceInputs(line_inputs(design, then, layer))
 
-                self._stage.ask(
-                    f"kept-{identifier}-{trace.layer}", IMPEDANCE, inputs, show, lambda _: None
-                )
+        self._subject.ask(f"kept-{state}-{layer}", IMPEDANCE, inputs, show, lambda _: None)
 
     def _ask_sweep(self, line_class: LineClass, trace: TraceOnLayer) -> None:
         def inputs() -> WidthSweepInputs:
@@ -187,10 +192,10 @@ class ClassStudies:
             return WidthSweepInputs(fixed, widths)
 
         def show(result: WidthSweepResult) -> None:
-            self._stage.sweep = result
-            self._stage.draw_sweep()
+            self._subject.sweep = result
+            self._draw()
 
-        self._stage.ask("sweep", WIDTH_SWEEP, inputs, show, lambda _: None)
+        self._subject.ask("sweep", WIDTH_SWEEP, inputs, show, lambda _: None)
 
     def _ask_map(self, line_class: LineClass, trace: TraceOnLayer, points: int) -> None:
         """Ask for the map, first coarse, then fine."""
@@ -204,17 +209,11 @@ class ClassStudies:
             return MapInputs(fixed, widths, gaps)
 
         def show(result: MapResult) -> None:
-            self._stage.map.show_map(
-                result, line_class.target.si, self._stage.band(line_class, trace.layer)
+            self._page.impedance.map.show_map(
+                result, line_class.target.si, self._subject.band(line_class, trace.layer)
             )
             if points < _MAP_POINTS:
                 self._ask_map(line_class, trace, _MAP_POINTS)
 
-        self._stage.map.show_limits(*self.made(trace.layer))
-        self._stage.ask("map", WIDTH_GAP_MAP, inputs, show, lambda _: None)
-
-    def made(self, layer: str) -> tuple[EtchLimit | None, tuple[PriceStep, ...]]:
-        """What the fabricator can etch on a layer, and the price steps."""
-        made = self._design.stackup.fabrication
-        copper = self._design.stackup.place(layer).copper
-        return made.limit_for(copper.thickness.si), made.steps
+        self._page.impedance.map.show_limits(*self._subject.made(trace.layer))
+        self._subject.ask("map", WIDTH_GAP_MAP, inputs, show, lambda _: None)

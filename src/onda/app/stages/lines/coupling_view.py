@@ -8,10 +8,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 from onda.app.plots.curves import Curve, CurvePlot
 from onda.app.shell.fields import NumberRows, QuantityField, label
 from onda.app.theme import Look
-from onda.engine.section.multiline import coupling_between
 from onda.errors import InputError
 from onda.project.quantities import Quantity, quantity, split_si
-from onda.studies.lines.impedance import LinesTogether
+from onda.studies.lines.impedance import LinesTogether, coupling_between
 
 __all__ = ["CouplingView"]
 

@@ -6,29 +6,15 @@ import math
 from collections.abc import Iterator
 
 from onda.app.stages.lines.section_view import Dimension, Drawing
-from onda.engine.section.geometry import CrossSection
-from onda.engine.section.structures import trace_section
 from onda.errors import InputError
 from onda.project.build.stackup import CopperLayer, DielectricLayer, StackLayer
-from onda.project.model import Design, TraceOnLayer
+from onda.project.lines.objects import TraceOnLayer
+from onda.project.model import Design
 from onda.project.quantities import pretty
 from onda.studies.lines.inputs import LineInputs
+from onda.studies.lines.solved_line import section_of
 
-__all__ = ["layer_of_slab", "make_drawing", "section_of", "structure_in_words"]
-
-
-def section_of(inputs: LineInputs) -> CrossSection:
-    """The section with each Dk as it was given; raises `NotPhysical` where it cannot be drawn."""
-    return trace_section(
-        inputs.trace,
-        below=inputs.below,
-        above=inputs.above,
-        beside=inputs.beside,
-        plane_below=inputs.plane_below,
-        plane_above=inputs.plane_above,
-        coating=inputs.coating,
-        opening=inputs.opening,
-    )
+__all__ = ["layer_of_slab", "make_drawing", "structure_in_words"]
 
 
 def make_drawing(design: Design, inputs: LineInputs, trace: TraceOnLayer) -> Drawing:

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from onda.app.shell.form import FieldSpec
-from onda.project.lines.objects import LineClass, TraceOnLayer
+from onda.app.stages.lines.class_edits import ClassEdits
+from onda.app.stages.lines.in_view import LineInView
+from onda.project.lines.objects import TraceOnLayer
 from onda.project.quantities import Quantity, parse_quantity
-
-if TYPE_CHECKING:
-    from onda.app.stages.lines.stage import LinesStage
 
 __all__ = ["trace_fields"]
 
@@ -24,34 +21,29 @@ _LENGTHS: tuple[tuple[str, str, tuple[float, float, float]], ...] = (
 )
 
 
-def trace_fields(stage: LinesStage, line_class: LineClass, trace: TraceOnLayer) -> list[FieldSpec]:
+def trace_fields(subject: LineInView, edits: ClassEdits, trace: TraceOnLayer) -> list[FieldSpec]:
     """Fields of the trace in view."""
 
     def kept(key: str) -> list[float]:
-        found = (
-            c.trace_on(trace.layer)
-            for k in stage.shown_kept
-            for c in k.design.line_classes
-            if c.id == line_class.id
-        )
+        found = (c.trace_on(trace.layer) for c in subject.kept_items())
         values = (getattr(o, key) for o in found if o is not None)
         return [v.si for v in values if v is not None]
 
     def value(key: str) -> Quantity | None:
-        present = stage.trace
+        present = subject.trace
         return getattr(present, key) if present is not None else None
 
     def put(key: str, q: Quantity) -> None:
         if key == "ground_gap" and trace.ground_width is None:
             # Grounds come with a usual width; a gap of nothing takes them away.
-            stage.edits.set_trace(ground_gap=q, ground_width=parse_quantity("600 um", "length"))
+            edits.set_trace(ground_gap=q, ground_width=parse_quantity("600 um", "length"))
         elif key in ("ground_gap", "opening") and q.si == 0:
-            stage.edits.set_trace(
+            edits.set_trace(
                 **({"ground_gap": None, "ground_width": None} if key == "ground_gap" else
                    {"opening": None, "opening_shift": None})
             )  # fmt: skip
         else:
-            stage.edits.set_trace(**{key: q})
+            edits.set_trace(**{key: q})
 
     hidden = set()
     if trace.gap is None:
@@ -79,16 +71,16 @@ def trace_fields(stage: LinesStage, line_class: LineClass, trace: TraceOnLayer) 
         FieldSpec(
             "Target",
             "resistance",
-            lambda: stage.line_class.target if stage.line_class else None,
-            lambda q: stage.edits.set_class("Change target", target=q),
+            lambda: subject.line_class.target if subject.line_class else None,
+            lambda q: edits.set_class("Change target", target=q),
         )
     )
     specs.append(
         FieldSpec(
             "Loss at",
             "frequency",
-            lambda: stage.line_class.loss_at if stage.line_class else None,
-            lambda q: stage.edits.set_class("Change frequency", loss_at=q),
+            lambda: subject.line_class.loss_at if subject.line_class else None,
+            lambda q: edits.set_class("Change frequency", loss_at=q),
         )
     )
     return specs

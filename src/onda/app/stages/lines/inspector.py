@@ -7,12 +7,12 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from onda.app.kit.context import Context
 from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, label
 from onda.app.shell.form import Form
-from onda.app.stages.base import Context
 from onda.app.stages.lines.fit_panel import FitPanel
 from onda.app.stages.lines.spread_bars import SpreadBars
-from onda.project.model import LineClass
+from onda.project.lines.objects import LineClass
 from onda.project.quantities import format_si, pretty, quantity
 from onda.studies.lines.impedance import ImpedanceResult
 from onda.studies.lines.sensitivity import SensitivityResult

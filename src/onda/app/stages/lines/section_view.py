@@ -17,9 +17,8 @@ from onda.app.stages.lines.field_drawing import (
     potential_levels,
 )
 from onda.app.theme import Look
-from onda.engine.section.geometry import CrossSection
-from onda.engine.section.structures import TraceShape
 from onda.studies.lines.field_picture import FieldPicture
+from onda.studies.lines.solved_line import CrossSection, TraceShape
 
 __all__ = ["Dimension", "Drawing", "SectionView"]
 

@@ -10,15 +10,16 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from onda.app.kit.context import Context
 from onda.app.plots.colors import density_scale, image_of
 from onda.app.plots.curves import Curve, CurvePlot
 from onda.app.shell.fields import ChoiceBox, NumberRows, TextField, label
 from onda.app.shell.form import FieldSpec, Form
 from onda.app.shell.painting import pen, text
-from onda.app.stages.base import Context
 from onda.app.theme import Look
 from onda.errors import InputError, OndaError
-from onda.project.edits import replace_line_object, set_value
+from onda.project.base import set_value
+from onda.project.edits import replace_object
 from onda.project.lines.objects import SheetLine
 from onda.project.quantities import Quantity, format_si
 from onda.studies.lines.sheet_line import SHEET_LINE, SheetResult, sheet_inputs
@@ -241,7 +242,7 @@ class SheetInspector(QWidget):
         assert self._line is not None
         document = self._context.document
         new = set_value(self._line, **changes)
-        document.edit(words, replace_line_object(document.project, new))
+        document.edit(words, replace_object(document.project, new))
 
     def _put(self, key: str, q: Quantity) -> None:
         self._change(f"Change {key}", **{key: q})

@@ -17,17 +17,20 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from onda.app.kit.context import Context
+from onda.app.kit.subject import Subject
 from onda.app.plots.curves import Curve, CurvePlot, Limit
 from onda.app.shell.chips import Chips
 from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, label
 from onda.app.shell.form import FieldSpec, Form
-from onda.app.stages.base import Context
 from onda.app.stages.lines.shield_view import ShieldView
 from onda.errors import OndaError
-from onda.formats.outlines_csv import outlines_from_csv
-from onda.project.edits import replace_line_object, set_value
+from onda.project.base import set_value
+from onda.project.edits import replace_object
 from onda.project.lines.objects import Body, ShieldedSection
 from onda.project.quantities import Quantity, format_si
+from onda.studies.core.reading import read_inputs
+from onda.studies.lines.outlines import OUTLINES, Outlines
 from onda.studies.lines.shield import (
     MODE_CHECK,
     SIZE_SWEEP,
@@ -264,8 +267,9 @@ def _window_words(sizes: SizeSweepResult, shielded: ShieldedSection) -> str:
 class ShieldInspector(QWidget):
     """Fields of a shielded section."""
 
-    def __init__(self, context: Context, tell: Callable[[str], None]) -> None:
+    def __init__(self, context: Context, subject: Subject, tell: Callable[[str], None]) -> None:
         super().__init__()
+        self._subject = subject
         self._context, self._tell = context, tell
         self._shielded: ShieldedSection | None = None
         layout = QVBoxLayout(self)
@@ -360,7 +364,7 @@ class ShieldInspector(QWidget):
         assert self._shielded is not None
         new = set_value(self._shielded, **changes)
         document = self._context.document
-        document.edit(words, replace_line_object(document.project, new))
+        document.edit(words, replace_object(document.project, new))
 
     def _put(self, key: str, q: Quantity) -> None:
         self._change(f"Change {key.replace('_', ' ')}", **{key: q})
@@ -380,24 +384,27 @@ class ShieldInspector(QWidget):
             self.read_outlines(Path(chosen))
 
     def read_outlines(self, path: Path) -> None:
-        """Take outlines over from a CSV file."""
+        """Take outlines over from a CSV file, read in the background."""
         design = self._context.document.project.design
         by_name = {m.name: m.id for m in design.materials} | {m.id: m.id for m in design.materials}
-        try:
-            rows = outlines_from_csv(path.read_bytes(), file=path.name)
-            bodies = tuple(
-                Body(
-                    name=r.name,
-                    role=r.role,  # type: ignore[arg-type]
-                    material=by_name.get(r.material, r.material or None),
-                    corners=r.corners,
+
+        def arrived(found: Outlines) -> None:
+            try:
+                bodies = tuple(
+                    Body(
+                        name=r.name,
+                        role=r.role,  # type: ignore[arg-type]
+                        material=by_name.get(r.material, r.material or None),
+                        corners=r.corners,
+                    )
+                    for r in found.rows
                 )
-                for r in rows
-            )
-            self._change(f"Read {path.name}", bodies=bodies, shape="drawn")
-            self._tell("")
-        except (OndaError, ValueError, OSError) as error:
-            self._tell(str(error))
+                self._change(f"Read {path.name}", bodies=bodies, shape="drawn")
+                self._tell("")
+            except (OndaError, ValueError) as error:
+                self._tell(str(error))
+
+        self._subject.ask("outlines", OUTLINES, lambda: read_inputs(path), arrived, self._tell)
 
 
 def _show(box: ChoiceBox, items: list[tuple[str, str]], current: str) -> None:

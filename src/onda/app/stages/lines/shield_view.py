@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
-from onda.engine.section.geometry import CrossSection
 from onda.studies.lines.shield import GuidedMode
+from onda.studies.lines.solved_line import CrossSection
 
 __all__ = ["ShieldView"]
 

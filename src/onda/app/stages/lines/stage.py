@@ -2,40 +2,40 @@
 
 from __future__ import annotations
 
-import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from typing import Any
 
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
+from onda.app.kit.context import Context
+from onda.app.kit.stage import Stage
+from onda.app.kit.surface import scrolled
 from onda.app.plots.curves import CurvePlot, Limit
 from onda.app.shell.rows import Row
-from onda.app.stages.base import Context, Stage, scrolled
+from onda.app.stages import StageInfo
 from onda.app.stages.lines.class_edits import ClassEdits
 from onda.app.stages.lines.class_page import ClassPage
 from onda.app.stages.lines.class_studies import ClassStudies
-from onda.app.stages.lines.drawing import (
-    make_drawing,
-    section_of,
-    structure_in_words,
-)
+from onda.app.stages.lines.drawing import make_drawing, structure_in_words
 from onda.app.stages.lines.fields import trace_fields
+from onda.app.stages.lines.fitting import Fitting
+from onda.app.stages.lines.in_view import LineInView
 from onda.app.stages.lines.inspector import LinesInspector
 from onda.app.stages.lines.layers_view import LayerRow
 from onda.app.stages.lines.map_view import MapView
 from onda.app.stages.lines.section_view import SectionView
 from onda.app.stages.lines.sheet_page import SheetInspector, SheetPage
 from onda.app.stages.lines.shield_page import ShieldInspector, ShieldPage
-from onda.engine.section.geometry import CrossSection
 from onda.errors import OndaError
+from onda.project.kind import Ref
 from onda.project.lines.objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
 from onda.project.lines.structure_edits import facing_layers, structure_of
 from onda.project.quantities import format_si
-from onda.studies.core.margin import Margin, Measured, State, margin_of, measure_line
-from onda.studies.lines.impedance import ImpedanceResult
+from onda.studies.core.margin import Margin, State
+from onda.studies.core.study import Study
 from onda.studies.lines.inputs import line_inputs
 from onda.studies.lines.shield import mode_sentence
-from onda.studies.lines.tolerance import ToleranceResult
-from onda.studies.lines.width_sweep import WidthSweepResult
+from onda.studies.lines.solved_line import CrossSection, section_of
 
 __all__ = ["LinesStage"]
 
@@ -43,36 +43,32 @@ __all__ = ["LinesStage"]
 class LinesStage(Stage):
     """Lines."""
 
-    id = "lines"
     add_title = "Add a line like this one"
+    subject_type = LineInView
+    subject: LineInView
 
-    def __init__(self, context: Context) -> None:
-        super().__init__(context)
-        look = context.look
-        self.studies, self.edits = ClassStudies(self), ClassEdits(self)
-        self.results: dict[str, ImpedanceResult] = {}
-        self.problems: dict[str, str] = {}
-        self.kept: dict[str, dict[str, ImpedanceResult]] = {}
-        self.sweep: WidthSweepResult | None = None
-        self.tolerance: ToleranceResult | None = None
-        self._results_of = ""
-        self.surface.add_button(
-            "Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state to compare (K)"
-        )
-        self.page = ClassPage(look)
+    def __init__(self, context: Context, info: StageInfo) -> None:
+        super().__init__(context, info)
+        self.edits = ClassEdits(self.editor, self.subject)
+        self.add_keep_button()
+        self.page = ClassPage(context.look)
         self.view: SectionView = self.page.section
-        self.view.drag_began.connect(context.document.begin_gesture)
-        self.view.drag_ended.connect(context.document.end_gesture)
+        self.view.drag_began.connect(self.editor.begin_gesture)
+        self.view.drag_ended.connect(self.editor.end_gesture)
         self.view.edge_dragged.connect(self.edits.dragged)
         self.view.typed.connect(self.edits.typed)
-        self.map.drag_began.connect(context.document.begin_gesture)
-        self.map.drag_ended.connect(context.document.end_gesture)
+        self.map.drag_began.connect(self.editor.begin_gesture)
+        self.map.drag_ended.connect(self.editor.end_gesture)
         self.map.point_dragged.connect(self.edits.dragged_on_map)
-        self.page.views.chosen.connect(lambda _: self._refresh_if_active())
-        self.page.fields.chosen.connect(lambda _: self.studies.ask_picture())
-        self.page.layer_chosen.connect(context.selection.choose_element)
-        self.panel = LinesInspector(context, self.edits.fit_to_target, self.edits.set_structure)
+        self.panel = LinesInspector(context, lambda: self.fitting.fit_to_target(), self._structure)
         self.form = self.panel.form
+        self.fitting = Fitting(self.subject, self.edits, self.panel.fit)
+        self.studies = ClassStudies(
+            self.subject, self.page, self.panel, self.draw, self.show_problem
+        )
+        self.page.views.turned.connect(lambda _: self._refresh_if_active())
+        self.page.fields.chosen.connect(lambda _: self.studies.ask_picture())
+        self.page.layer_chosen.connect(self.subject.choose_element)
         self._shield: tuple[ShieldPage, ShieldInspector] | None = None
         self._sheet: tuple[SheetPage, SheetInspector] | None = None
         self._pages, self._panels = QStackedWidget(), QStackedWidget()
@@ -80,6 +76,15 @@ class LinesStage(Stage):
         self._add_page(self.page, self.panel)
         self.surface.body.addWidget(self._pages, 1)
         self.inspector = self._panels
+
+    def _structure(self, structure: str) -> None:
+        if not self.edits.set_structure(structure):
+            # The list goes back to what the class is.
+            self._show_structures(*self.subject.present)
+
+    def _show_structures(self, line_class: LineClass, trace: TraceOnLayer) -> None:
+        facing = facing_layers(self.design.stackup, trace.layer)
+        self.panel.show_structures(facing, structure_of(line_class, trace))
 
     # -- what is in view --------------------------------------------------------------------------
 
@@ -103,41 +108,14 @@ class LinesStage(Stage):
         """Loss against frequency."""
         return self.page.impedance.loss
 
-    @property
-    def subject(self) -> LineClass | ShieldedSection | SheetLine | None:
-        """The object in view."""
-        chosen = self.context.selection.subject_of(self.id)
-        design = self.design
-        found: list[LineClass | ShieldedSection | SheetLine] = [
-            *(c for c in design.line_classes if c.id == chosen),
-            *(s for s in design.shielded if s.id == chosen),
-            *(s for s in design.sheet_lines if s.id == chosen),
-        ]
-        return found[0] if found else None
-
-    @property
-    def line_class(self) -> LineClass | None:
-        """The class in view."""
-        subject = self.subject
-        return subject if isinstance(subject, LineClass) else None
-
-    @property
-    def trace(self) -> TraceOnLayer | None:
-        """The trace in view: the class on the chosen layer, or on its first."""
-        line_class = self.line_class
-        if line_class is None:
-            return None
-        chosen = self.context.selection.element
-        return line_class.trace_on(chosen) or line_class.on[0]
-
     def rows(self) -> Sequence[Row]:
-        standing = self.context.standing
+        standing, kind = self.context.standing, self.info.kinds[0]
         out = []
         for c in self.design.line_classes:
             on = " ".join(t.layer for t in c.on)
             kind = {"pair": " diff", "group": f" ×{c.count}"}.get(c.kind, "")
             goal = format_si(c.target.si, "resistance")
-            state = standing.state_of(self.id, c.id)
+            state = standing.state_of_object(Ref(kind, c.id))
             out.append(Row(c.id, c.name, f"{goal}{kind} · {on}", state))
         for s in self.design.shielded:
             out.append(Row(s.id, s.name, f"modes up to {format_si(s.up_to.si, 'frequency')}"))
@@ -146,16 +124,15 @@ class LinesStage(Stage):
         return out
 
     def refresh(self) -> None:
-        subject = self.subject
-        if isinstance(subject, ShieldedSection):
-            self._show_shield(subject)
-        elif isinstance(subject, SheetLine):
-            self._show_sheet(subject)
-        elif isinstance(subject, LineClass):
-            self._show_class(subject)
+        item = self.subject.item
+        if isinstance(item, ShieldedSection):
+            self._show_shield(item)
+        elif isinstance(item, SheetLine):
+            self._show_sheet(item)
+        elif isinstance(item, LineClass):
+            self._show_class(item)
         else:
-            self.surface.title.setText("Lines")
-            self.surface.remark.setText("There is no line class yet.")
+            self.surface.show_head("Lines", "There is no line class yet.")
 
     def _add_page(self, page: QWidget, panel: QWidget) -> None:
         area = scrolled(panel)
@@ -176,8 +153,8 @@ class LinesStage(Stage):
     def _shield_parts(self) -> tuple[ShieldPage, ShieldInspector]:
         if self._shield is None:
             tell = self.surface.tell
-            page = ShieldPage(self.context, self.ask, tell)
-            self._shield = (page, ShieldInspector(self.context, tell))
+            page = ShieldPage(self.context, self._ask_beside, tell)
+            self._shield = (page, ShieldInspector(self.context, self.subject, tell))
             self._add_page(*self._shield)
         return self._shield
 
@@ -194,7 +171,7 @@ class LinesStage(Stage):
     def _sheet_parts(self) -> tuple[SheetPage, SheetInspector]:
         if self._sheet is None:
             tell = self.surface.tell
-            page = SheetPage(self.context, self.ask, tell)
+            page = SheetPage(self.context, self._ask_beside, tell)
             self._sheet = (page, SheetInspector(self.context, tell))
             self._add_page(*self._sheet)
         return self._sheet
@@ -217,35 +194,34 @@ class LinesStage(Stage):
         self.sheet_panel.show_line(line, self.sheet.result)
         self.margins_changed.emit()
 
-    def ask(self, slot, study, inputs, show, fail) -> None:  # type: ignore[no-untyped-def]
+    def _ask_beside(
+        self,
+        slot: str,
+        study: Study[Any, Any],
+        inputs: Callable[[], Any],
+        show: Callable[[Any], None],
+        fail: Callable[[str], None],
+    ) -> None:
         """As every stage asks; panels beside a page show its result too."""
 
         def shown(result: object) -> None:
             show(result)
-            subject = self.subject
-            if slot == "modes" and isinstance(subject, ShieldedSection):
-                self.shield_panel.show_section(subject, self.shield.result)
-            elif slot == "sheet" and isinstance(subject, SheetLine):
-                self.sheet_panel.show_line(subject, self.sheet.result)
+            item = self.subject.item
+            if isinstance(item, ShieldedSection):
+                self.shield_panel.show_section(item, self.shield.result)
+            elif isinstance(item, SheetLine):
+                self.sheet_panel.show_line(item, self.sheet.result)
 
-        super().ask(slot, study, inputs, shown, fail)
+        self.subject.ask(slot, study, inputs, shown, fail)
 
     def _show_class(self, line_class: LineClass) -> None:
-        trace = self.trace
-        assert trace is not None
-        if self._results_of != line_class.id:
-            self.results.clear()
-            self.problems.clear()
-            self.kept.clear()
-            self.sweep = self.tolerance = None
-            self._results_of = line_class.id
+        _, trace = self.subject.present
+        self.subject.turn_to(line_class)
         self._turn_to(self.page, f"{line_class.name} on {trace.layer}", "")
         self.page.show_several(line_class.kind != "single")
         self.page.impedance.show_kind(trace.gap is not None)
-        self.form.set_specs(trace_fields(self, line_class, trace))
-        self.panel.show_structures(
-            facing_layers(self.design.stackup, trace.layer), structure_of(line_class, trace)
-        )
+        self.form.set_specs(trace_fields(self.subject, self.edits, trace))
+        self._show_structures(line_class, trace)
         self.panel.fit.show_kind(pair=line_class.kind == "pair", gap=trace.gap is not None)
         try:
             inputs = line_inputs(self.design, line_class, trace.layer)
@@ -254,36 +230,30 @@ class LinesStage(Stage):
             self.show_problem(str(error))
             return
         self.surface.remark.setText(structure_in_words(inputs, drawing.plane_names))
-        self.view.show_drawing(drawing, self._kept_sections(line_class, trace))
+        self.view.show_drawing(drawing, self._kept_sections(trace))
         self.studies.ask(line_class, trace)
 
     # -- asking -----------------------------------------------------------------------------------
 
-    def band(self, line_class: LineClass, layer: str) -> tuple[float, float]:
-        """What the class may be on a layer: its requirement, else a tenth around its target."""
-        limits = [v for v, _ in self._impedance_limits(line_class, layer)]
-        target = line_class.target.si
-        return (limits[0], limits[1]) if len(limits) == 2 else (0.9 * target, 1.1 * target)
-
     def show_problem(self, message: str) -> None:
         self.surface.tell(message)
         self.view.show_field(())
-        trace = self.trace
+        trace = self.subject.trace
         if trace is not None:
             # Numbers of another design must not stand beside the message.
-            self.results.pop(trace.layer, None)
-            self.problems[trace.layer] = message
+            self.subject.results.pop(trace.layer, None)
+            self.subject.problems[trace.layer] = message
         self.panel.show_nothing()
         self.page.clear()
         self.margins_changed.emit()
 
     # -- drawing ----------------------------------------------------------------------------------
 
-    def _kept_sections(self, line_class: LineClass, trace: TraceOnLayer) -> list[CrossSection]:
+    def _kept_sections(self, trace: TraceOnLayer) -> list[CrossSection]:
         out = []
-        for state in self.shown_kept:
-            then = next((c for c in state.design.line_classes if c.id == line_class.id), None)
-            if then is None or then.trace_on(trace.layer) is None:
+        for state in self.subject.kept_states:
+            then = self.subject.item_in(state.design)
+            if not isinstance(then, LineClass) or then.trace_on(trace.layer) is None:
                 continue
             try:
                 out.append(section_of(line_inputs(state.design, then, trace.layer)))
@@ -292,13 +262,13 @@ class LinesStage(Stage):
         return out
 
     def draw(self) -> None:
-        line_class, trace = self.line_class, self.trace
+        line_class, trace = self.subject.line_class, self.subject.trace
         if line_class is None or trace is None:
             return
-        result = self.results.get(trace.layer)
+        result = self.subject.results.get(trace.layer)
         if result is not None:
             self.surface.tell("")
-            kept = [k[trace.layer] for k in self.kept.values() if trace.layer in k]
+            kept = [k[trace.layer] for k in self.subject.kept.values() if trace.layer in k]
             self.panel.show_result(line_class, result, kept[0] if kept else None)
             self.page.show_result(result, kept)
         self.draw_sweep()
@@ -306,11 +276,11 @@ class LinesStage(Stage):
         self.margins_changed.emit()
 
     def _draw_layers(self, line_class: LineClass, trace: TraceOnLayer) -> None:
-        states = {m.where: m.state for m in self.margins()[1] if m.title.startswith("Impedance")}
+        states = self._states(line_class)
         rows = []
         for o in line_class.on:
-            low, high = self.band(line_class, o.layer)
-            result = self.results.get(o.layer)
+            low, high = self.subject.band(line_class, o.layer)
+            result = self.subject.results.get(o.layer)
             state = states.get(o.layer)
             if state is None and result is not None:
                 state = State.HOLDS if low <= result.z <= high else State.FAILS
@@ -318,97 +288,78 @@ class LinesStage(Stage):
             rows.append(LayerRow(o.layer, f"{shape} µm", low, high, state, result))
         self.page.show_layers(rows, trace.layer)
 
+    def _states(self, line_class: LineClass) -> dict[str, State]:
+        """How the impedance stands on each layer."""
+        first = line_class.on[0].layer
+        margins = (m for m in self.margins()[1] if m.measure == "impedance")
+        return {m.layer or first: m.state for m in margins}
+
     def draw_sweep(self) -> None:
-        line_class, trace = self.line_class, self.trace
+        line_class, trace = self.subject.line_class, self.subject.trace
         if line_class is None or trace is None:
             return
         if trace.gap is not None:
-            self._draw_map_points(line_class, trace)
+            self._draw_map_points(trace)
             return
-        limits = [
-            Limit(v, f"{w} {v:.4g} Ω") for v, w in self._impedance_limits(line_class, trace.layer)
-        ]
+        limits = [Limit(v, f"{w} {v:.4g} Ω") for v, w in self.subject.limits(trace.layer)]
         t = self.context.look.t
-        result = self.results.get(trace.layer)
+        result = self.subject.results.get(trace.layer)
         marks = [(trace.width.si * 1e6, result.z, t.ink)] if result else []
-        for identifier, state in self.kept.items():
+        for identifier, state in self.subject.kept.items():
             then = state.get(trace.layer)
-            kept = self._kept_trace(identifier, line_class, trace)
+            kept = self.subject.kept_trace(identifier, trace.layer)
             if then is not None and kept is not None:
                 marks.append((kept.width.si * 1e6, then.z, t.kept))
-        self.page.impedance.show_sweep(self.sweep, limits, marks)
+        self.page.impedance.show_sweep(self.subject.sweep, limits, marks)
 
-    def _kept_trace(
-        self, state: str, line_class: LineClass, trace: TraceOnLayer
-    ) -> TraceOnLayer | None:
-        """The trace as it was in a kept state."""
-        for k in self.shown_kept:
-            for c in k.design.line_classes if k.id == state else ():
-                if c.id == line_class.id:
-                    return c.trace_on(trace.layer)
-        return None
-
-    def _draw_map_points(self, line_class: LineClass, trace: TraceOnLayer) -> None:
+    def _draw_map_points(self, trace: TraceOnLayer) -> None:
         def point(where: TraceOnLayer | None) -> tuple[float, float] | None:
             return (where.width.si, where.gap.si) if where and where.gap else None
 
-        kept = [point(self._kept_trace(k.id, line_class, trace)) for k in self.shown_kept]
+        kept = [point(self.subject.kept_trace(k.id, trace.layer)) for k in self.subject.kept_states]
         now = point(trace)
         if now is not None:
             self.map.show_points(now, [p for p in kept if p is not None])
 
-    def _impedance_limits(self, line_class: LineClass, layer: str) -> list[tuple[float, str]]:
-        for r in self.context.document.project.requirements:
-            if (r.stage, r.subject, r.measure) == (
-                self.id,
-                line_class.id,
-                "impedance",
-            ) and r.layer == layer:
-                low = [(r.at_least.si, "at least")] if r.at_least else []
-                return low + ([(r.at_most.si, "at most")] if r.at_most else [])
-        return []
-
     def parts(self) -> tuple[str, Sequence[Row], str]:
-        line_class, trace = self.line_class, self.trace
+        line_class, trace = self.subject.line_class, self.subject.trace
         if line_class is None or trace is None:
             return "", (), ""
-        states = {
-            m.title.rsplit(" ", 1)[-1]: m.state for m in self.margins()[1] if "Impedance" in m.title
-        }
+        states = self._states(line_class)
         layers = [
             Row(
                 o.layer,
                 f"{o.layer}  {format_si(o.width.si, 'length')}",
                 "",
                 states.get(o.layer),
-                f"{self.results[o.layer].z:.1f} Ω" if o.layer in self.results else "…",
+                f"{self.subject.results[o.layer].z:.1f} Ω"
+                if o.layer in self.subject.results
+                else "…",
             )
             for o in line_class.on
         ]
         return "On layer", layers, trace.layer
 
     def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
-        line_class = self.line_class
+        subject = self.subject
+        line_class = subject.line_class
         if line_class is None:
             return self._words_below(), [], {}
+        designs = {k.id: k.design for k in subject.kept_states}
         shown, kept = [], {}
-        for r in self.context.document.project.requirements:
-            if (r.stage, r.subject) != (self.id, line_class.id):
-                continue
+        for r in subject.requirements:
             layer = r.layer or line_class.on[0].layer
-            result = self.results.get(layer)
-            measured = measure_line(result, layer, r.measure) if result else None
-            if layer in self.problems:
-                measured = Measured(math.nan, layer, self.problems[layer])
-            shown.append(margin_of(r, measured))
-            then = [k[layer] for k in self.kept.values() if layer in k]
-            kept[r.id] = [measure_line(k, layer, r.measure).value for k in then]
+            failure = subject.problems.get(layer, "")
+            shown.append(subject.margin(r, subject.results.get(layer), failure))
+            kept[r.id] = [
+                subject.kept_value(r, designs[state], results[layer])
+                for state, results in subject.kept.items()
+                if layer in results and state in designs
+            ]
         return "this class", shown, kept
 
     def _words_below(self) -> str:
-        subject = self.subject
-        if isinstance(subject, ShieldedSection) and self.shield.result is not None:
-            return mode_sentence(self.shield.result, subject.up_to.si)
+        item = self.subject.item
+        if isinstance(item, ShieldedSection) and self.shield.result is not None:
+            return mode_sentence(self.shield.result, item.up_to.si)
         return "this line"
-
-    # -- editing ----------------------------------------------------------------------------------

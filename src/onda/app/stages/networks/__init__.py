@@ -3,7 +3,3 @@
 `chain_view` draws the pieces with their ports and wires and `proof` shows beside it what the order
 does; the views below share one result. `stage` joins them to the document and the studies.
 """
-
-from onda.app.stages.networks.stage import NetworksStage
-
-__all__ = ["NetworksStage"]

@@ -4,36 +4,33 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QMenu
+from PyQt6.QtWidgets import QMenu, QWidget
 
-from onda.errors import OndaError
+from onda.app.kit.editor import Editor
+from onda.app.stages.networks.edits import NetworkEdits
+from onda.app.stages.networks.in_view import NetworkInView
 from onda.project.networks.network import FileSource
-
-if TYPE_CHECKING:
-    from onda.app.stages.networks.stage import NetworksStage
 
 __all__ = ["add_menu"]
 
 
 def add_menu(
-    stage: NetworksStage, open_file: Callable[[], None], copy: Callable[[], None]
+    parent: QWidget,
+    editor: Editor,
+    subject: NetworkInView,
+    edits: NetworkEdits,
+    open_file: Callable[[], None],
+    copy: Callable[[], None],
 ) -> QMenu:
     """Make the menu for what is in view."""
-    menu = QMenu(stage.surface)
-    design, network, edits = stage.design, stage.network, stage.edits
+    menu = QMenu(parent)
+    design, network = subject.design, subject.network
 
     def entry(to: QMenu, words: str, act: Callable[[], None]) -> None:
-        def run() -> None:
-            try:
-                act()
-            except OndaError as error:
-                stage.surface.tell(str(error))
-
         action = to.addAction(words)
         if action is not None:
-            action.triggered.connect(lambda _: run())
+            action.triggered.connect(lambda _: editor.run(act))
 
     entry(menu, "A file of S-parameters…", open_file)
     lines = menu.addMenu("A piece of line")

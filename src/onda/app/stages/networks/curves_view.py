@@ -24,7 +24,7 @@ from onda.app.stages.networks.curve_sets import (
 )
 from onda.app.theme import Look
 from onda.errors import InputError, OndaError
-from onda.project.model import Requirement
+from onda.project.requirements import Requirement
 from onda.studies.networks.limits import limit_lines, worst_of_curve
 from onda.studies.networks.network import NetworkResult
 

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path as FilePath
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from onda.errors import InputError, OndaError
-from onda.project.edits import replace_network, set_value
+from onda.app.kit.editor import Editor
+from onda.app.stages.networks.in_view import NetworkInView
+from onda.errors import InputError
+from onda.project.base import set_value
+from onda.project.kind import Ref
+from onda.project.kinds import kind_of
 from onda.project.model import Project
 from onda.project.networks.edits import (
     add_file_network,
@@ -32,13 +36,11 @@ from onda.project.networks.network import (
 )
 from onda.project.quantities import Quantity, parse_quantity
 from onda.project.store import write_atomically
-from onda.studies.networks.file import NETWORK_READ, FileSummary, read_inputs
+from onda.studies.core.reading import read_inputs
+from onda.studies.networks.file import NETWORK_READ, FileSummary
 from onda.studies.networks.network import NetworkResult
 from onda.studies.networks.piece import piece_content
 from onda.studies.networks.write import network_bytes
-
-if TYPE_CHECKING:
-    from onda.app.stages.networks.stage import NetworksStage
 
 __all__ = ["NetworkEdits"]
 
@@ -46,39 +48,20 @@ __all__ = ["NetworkEdits"]
 class NetworkEdits:
     """Edits of the network in view; what is refused is said on the work surface."""
 
-    def __init__(self, stage: NetworksStage) -> None:
-        self._stage = stage
+    def __init__(self, editor: Editor, subject: NetworkInView) -> None:
+        self._editor, self._subject = editor, subject
 
     @property
     def _network(self) -> Network:
-        found = self._stage.network
-        if found is None:
-            raise InputError("there is no network in view")
-        return found
+        return self._subject.present
 
-    @property
-    def ports(self) -> int:
-        """Number of ports of the network in view, 4 until it is known."""
-        result = self._stage.result
-        return len(result.ports) if result is not None else len(self._network.order) or 4
-
-    @property
-    def present_order(self) -> tuple[int, ...]:
-        """Order of its ports, written out."""
-        return self._network.order or tuple(range(1, self.ports + 1))
-
-    def _try(self, act: Callable[[], None]) -> None:
-        try:
-            act()
-        except OndaError as error:
-            self._stage.surface.tell(str(error))
-
-    def _edit(self, what: str, new: Network) -> None:
-        document = self._stage.context.document
-        document.edit(what, replace_network(document.project, new))
+    def _edit(self, what: str, change: Callable[[Network], Network]) -> None:
+        """Change the network in view; what is refused is said on the surface."""
+        self._editor.attempt_put(what, lambda: change(self._network))
 
     def _set(self, what: str, **changes: Any) -> None:
-        self._edit(what, set_value(self._network, **changes))
+        """Change values; an entry says itself what is refused."""
+        self._editor.put(what, set_value(self._network, **changes))
 
     # ---- fields; these raise, their entry says why
 
@@ -123,171 +106,146 @@ class NetworkEdits:
         if len(parts) > 2:
             raise InputError(f"{typed[:30]!r} is no shift", remedy="As in 12 ps / 8 ps.")
         last = parse_quantity(parts[-1], "time", "ps")
-        unit = last.text.split(" ", 1)[-1]
-        first = parse_quantity(parts[0], "time", unit)
+        first = parse_quantity(parts[0], "time", last.unit)
         self._set("Move planes", plane_left=first, plane_right=last)
 
     # ---- buttons; these say on the surface why not
 
     def set_lane(self, lane: str) -> None:
         """Read it as pairs or as single lines."""
-        self._try(lambda: self._set("Change reading", lane=lane))
+        self._editor.run(lambda: self._set("Change reading", lane=lane))
 
     def set_order(self, order: tuple[int, ...]) -> None:
         """Ports in another order."""
-        self._try(lambda: self._set("Change port order", order=order))
+        self._editor.run(lambda: self._set("Change port order", order=order))
 
     def swap(self, a: int, b: int) -> None:
         """Two ports change places."""
-        self._try(lambda: self._edit("Swap ports", swap_ports(self._network, self.ports, a, b)))
+        self._edit("Swap ports", lambda n: swap_ports(n, self._subject.ports, a, b))
 
     def toggle_remedy(self, name: Any) -> None:
         """Apply a remedy, or no more."""
-        self._try(lambda: self._edit("Change remedy", toggle_remedy(self._network, name)))
+        self._edit("Change remedy", lambda n: toggle_remedy(n, name))
 
     # ---- the chain
 
-    @property
-    def piece(self) -> ChainPiece | None:
-        """The chosen piece."""
-        source = self._network.source
-        if not isinstance(source, ChainSource):
-            return None
-        chosen = self._stage.context.selection.element
-        return next((p for p in source.pieces if p.id == chosen), source.pieces[0])
+    def _chosen(self, piece: str) -> str:
+        found = self._subject.piece
+        return piece or (found.id if found else "")
 
     def toggle_piece(self, field: str) -> None:
         """Turn the chosen piece, or take it away."""
-        piece = self.piece
+        piece = self._subject.piece
         if piece is not None:
             new = {field: not getattr(piece, field)}
-            self._try(
-                lambda: self._edit("Change piece", change_piece(self._network, piece.id, **new))
-            )
+            self._edit("Change piece", lambda n: change_piece(n, piece.id, **new))
 
     def move_piece(self, step: int, piece: str = "") -> None:
         """Move a piece along the chain."""
-        chosen = piece or (self.piece.id if self.piece else "")
-        self._try(lambda: self._edit("Move piece", move_piece(self._network, chosen, step)))
+        self._edit("Move piece", lambda n: move_piece(n, self._chosen(piece), step))
 
     def remove_piece(self, piece: str = "") -> None:
         """Take a piece out."""
-        chosen = piece or (self.piece.id if self.piece else "")
-        self._try(lambda: self._edit("Remove piece", remove_piece(self._network, chosen)))
+        self._edit("Remove piece", lambda n: remove_piece(n, self._chosen(piece)))
 
     def straighten(self) -> None:
         """All wires behind the chosen piece straight through."""
-        piece = self.piece
+        piece = self._subject.piece
         if piece is not None:
-            self._try(
-                lambda: self._edit(
-                    "Straighten wires", change_piece(self._network, piece.id, wires=())
-                )
-            )
+            self._edit("Straighten wires", lambda n: change_piece(n, piece.id, wires=()))
 
     def wire(self, piece: str, right: int, left: int) -> None:
         """Lead a wire to another port."""
-        half = self.ports // 2
-        self._try(
-            lambda: self._edit("Lead wire", swap_wires(self._network, piece, half, right, left))
-        )
+        half = self._subject.ports // 2
+        self._edit("Lead wire", lambda n: swap_wires(n, piece, half, right, left))
 
     def add_piece(self, part: str) -> None:
         """Put a network at the end of the chain."""
-        self._try(lambda: self._edit("Add piece", add_piece(self._network, part)))
+        self._edit("Add piece", lambda n: add_piece(n, part))
 
     # ---- new networks
 
-    def _added(self, what: str, made: tuple[Project, str]) -> None:
-        document, selection = self._stage.context.document, self._stage.context.selection
-        document.edit(what, made[0])
-        selection.choose(made[1], "networks")
+    def _add(self, what: str, make: Callable[[Project], tuple[Project, Ref]]) -> None:
+        """Add a network and choose it; what is refused is said on the surface."""
+
+        def act() -> None:
+            project, ref = make(self._editor.project)
+            self._editor.make(what, project)
+            self._subject.context.selection.show(ref)
+
+        self._editor.run(act)
 
     def read_file(self, path: FilePath) -> None:
         """Read a file in the background and put it on the shelf."""
-        tell = self._stage.surface.tell
 
-        def arrived(found: FileSummary) -> None:
-            self._try(
-                lambda: self._added(
-                    "Add network file",
-                    add_file_network(
-                        self._stage.context.document.project, found.name, found.sha256, found.ports
-                    ),
-                )
-            )
+        def arrived(f: FileSummary) -> None:
+            self._add("Add network file", lambda p: add_file_network(p, f.name, f.sha256, f.ports))
 
-        self._stage.ask("read", NETWORK_READ, lambda: read_inputs(path), arrived, tell)
+        self._subject.ask(
+            "read", NETWORK_READ, lambda: read_inputs(path), arrived, self._editor.tell
+        )
 
     def from_line(self, line_class: str) -> None:
         """A network of a line class."""
-        design = self._stage.design
-        found = design.line_class(line_class)
-        source = LineSource(
-            line_class=found.id, layer=found.on[0].layer, length=parse_quantity("100 mm", "length")
-        )
+        found = self._editor.design.line_class(line_class)
+        layer = found.on[0].layer
+        length = parse_quantity("100 mm", "length")
+        source = LineSource(line_class=found.id, layer=layer, length=length)
         lane = "pair" if found.kind == "pair" else "single"
-        name = f"{found.name}, 100 mm on {found.on[0].layer}"
-        self._try(lambda: self._added("Add line", self._made(name, source, lane)))
+        self._add_like("Add line", f"{found.name}, 100 mm on {layer}", source, lane)
 
     def from_path(self, path: str) -> None:
         """A network of a path."""
-        found = self._stage.design.path(path)
-        self._try(
-            lambda: self._added(
-                "Add path", self._made(found.name, PathSource(path=found.id), found.lane)
-            )
-        )
+        found = self._editor.design.path(path)
+        self._add_like("Add path", found.name, PathSource(path=found.id), found.lane)
 
     def chain_of_this(self) -> None:
         """A chain that begins with the network in view."""
         network = self._network
         source = ChainSource(pieces=(ChainPiece(id=network.id, network=network.id),))
-        name = f"Chain of {network.name}"
-        self._try(lambda: self._added("Add chain", self._made(name, source, network.lane)))
+        self._add_like("Add chain", f"Chain of {network.name}", source, network.lane)
 
     def halves_of_this(self) -> None:
         """Both halves of the network in view, a double fixture."""
         network = self._network
-        document = self._stage.context.document
 
-        def act() -> None:
-            project, last = document.project, ""
+        def make(project: Project) -> tuple[Project, Ref]:
             for side in ("left", "right"):
                 source = HalfSource(of=network.id, side=side)
                 name = f"{network.name}, {side} half"
                 project, last = add_network(project, name, source, lane=network.lane)
-            self._added("Split double fixture", (project, last))
+            return project, last
 
-        self._try(act)
+        self._add("Split double fixture", make)
 
-    def _made(self, name: str, source: Any, lane: str) -> tuple[Project, str]:
-        project = self._stage.context.document.project
-        rate = self._network.rate if self._stage.network is not None else None
-        return add_network(project, name, source, lane=lane, rate=rate)
+    def _add_like(self, what: str, name: str, source: Any, lane: str) -> None:
+        """Add a network at the rate of the one in view."""
+        like = self._subject.network
+        rate = like.rate if like is not None else None
+        self._add(what, lambda p: add_network(p, name, source, lane=lane, rate=rate))
 
     # ---- what can be made of it
 
     def into_path(self, path: str) -> None:
         """Put the network into a path as a piece."""
-        result, document = self._stage.result, self._stage.context.document
+        result = self._subject.result
 
         def act() -> None:
             if result is None:
                 raise InputError("it is not computed yet")
             data = piece_content(result.frequency, result.s, result.reference, result.pair)
-            project = network_into_path(document.project, self._network, path, data)
-            document.edit("Network into path", project)
-            self._stage.context.selection.choose(path, "paths")
-            self._stage.context.selection.go("paths")
+            project = network_into_path(self._editor.project, self._network, path, data)
+            self._editor.make("Network into path", project)
+            found = project.design.path(path)
+            self._subject.context.selection.show(Ref(kind_of(found).key, found.id))
 
-        self._try(act)
+        self._editor.run(act)
 
     def write(self, path: FilePath, result: NetworkResult) -> None:
         """Write the network as it is now: Touchstone 1 (.sNp), 2 (.ts) or HDF5 (.h5)."""
 
         def act() -> None:
             write_atomically(path, network_bytes(result, path.suffix))
-            self._stage.surface.tell("")
+            self._editor.tell("")
 
-        self._try(act)
+        self._editor.run(act)

@@ -6,12 +6,12 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, QuantityField, TextField, label
-from onda.app.stages.base import Context
 from onda.app.stages.networks.edits import NetworkEdits
-from onda.engine.networks.ports import halves_order, odd_even_order
+from onda.app.stages.networks.in_view import NetworkInView
+from onda.app.theme import Look
 from onda.project.networks.edits import ends_text
 from onda.project.networks.network import ChainPiece, ChainSource, Network
-from onda.studies.networks.network import NetworkResult
+from onda.studies.networks.network import NetworkResult, halves_order, odd_even_order
 
 __all__ = ["NetworkInspector"]
 
@@ -33,10 +33,9 @@ class NetworkInspector(QWidget):
 
     write_wanted = pyqtSignal()
 
-    def __init__(self, context: Context, edits: NetworkEdits) -> None:
+    def __init__(self, look: Look, subject: NetworkInView, edits: NetworkEdits) -> None:
         super().__init__()
-        self._context, self._edits = context, edits
-        look = context.look
+        self._look, self._subject, self._edits = look, subject, edits
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 10, 16, 8)
         layout.setSpacing(3)
@@ -93,7 +92,7 @@ class NetworkInspector(QWidget):
     ) -> ChoiceBox:
         line = QHBoxLayout()
         line.addWidget(label(name), 1)
-        box = ChoiceBox(self._context.look, 150)
+        box = ChoiceBox(self._look, 150)
         box.setAccessibleName(name)
         for key, words in items:
             box.addItem(words, key)
@@ -138,7 +137,7 @@ class NetworkInspector(QWidget):
         row.addStretch(1)
         box.addLayout(row)
         row = QHBoxLayout()
-        self.parts = ChoiceBox(self._context.look, 150)
+        self.parts = ChoiceBox(self._look, 150)
         self.parts.setAccessibleName("Network to add")
         self.add = QPushButton("Add piece")
         self.add.clicked.connect(lambda: self._edits.add_piece(str(self.parts.currentData())))
@@ -149,28 +148,28 @@ class NetworkInspector(QWidget):
         return holder
 
     def _order(self) -> tuple[int, ...]:
-        n = self._edits.ports
+        n = self._subject.ports
         key = self.order.currentData()
         if key == "own":
             self.order_text.edit.setFocus()
-            return self._edits.present_order
+            return self._subject.present_order
         made = {"halves": halves_order, "odd": odd_even_order}.get(str(key))
         return tuple(p + 1 for p in made(n)) if made else ()
 
     def show_network(self, network: Network, piece: ChainPiece | None) -> None:
         """Show fields of a network and of the chosen piece of its chain."""
-        design = self._context.document.project.design
+        design = self._subject.design
         self.name.show_text(network.name)
         self.what.setText(self._words(network))
         self.lane.setCurrentIndex(self.lane.findData(network.lane))
-        n = self._edits.ports
+        n = self._subject.ports
         known = {
             (): "as",
             tuple(p + 1 for p in halves_order(n)): "halves",
             tuple(p + 1 for p in odd_even_order(n)): "odd",
         }
         self.order.setCurrentIndex(self.order.findData(known.get(network.order, "own")))
-        self.order_text.show_text(" ".join(map(str, self._edits.present_order)))
+        self.order_text.show_text(" ".join(map(str, self._subject.present_order)))
         self.ends.show_text(ends_text(network.ends))
         moved = network.plane_left, network.plane_right
         self.planes.show_text(" / ".join(q.text for q in moved if q is not None))
@@ -186,7 +185,7 @@ class NetworkInspector(QWidget):
         self.use.setEnabled(bool(paths))
 
     def _show_piece(self, network: Network, piece: ChainPiece | None) -> None:
-        design = self._context.document.project.design
+        design = self._subject.design
         name = design.network(piece.network).name if piece else "none chosen"
         self.piece_head.remark.setText(name)
         for button, on in (
@@ -198,7 +197,7 @@ class NetworkInspector(QWidget):
         _fill(self.parts, [(n.id, n.name) for n in design.networks if n.id != network.id])
 
     def _words(self, network: Network) -> str:
-        design, source = self._context.document.project.design, network.source
+        design, source = self._subject.design, network.source
         match source.kind:
             case "file":
                 return f"From {design.device_file(source.file).path.rsplit('/', 1)[-1]}"

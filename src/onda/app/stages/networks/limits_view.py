@@ -12,9 +12,10 @@ from onda.app.shell.fields import ChoiceBox, TextField, label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
 from onda.errors import InputError, OndaError
-from onda.project.edits import require, set_value
+from onda.project.base import set_value
+from onda.project.kind import Ref
 from onda.project.limit_text import range_of, range_text
-from onda.project.model import CURVE_MEASURES, NETWORK_MEASURES, Requirement
+from onda.project.measures import measure, measures_of
 from onda.project.networks.limit_sets import (
     LimitSet,
     add_range,
@@ -25,8 +26,10 @@ from onda.project.networks.limit_sets import (
     set_text,
     shipped_sets,
 )
+from onda.project.requirement_edits import require
+from onda.project.requirements import Requirement
 from onda.project.store import write_atomically
-from onda.studies.core.margin import MEASURE_TITLES, Margin
+from onda.studies.core.margin import Margin
 
 __all__ = ["LimitsView"]
 
@@ -56,8 +59,8 @@ class LimitsView(QWidget):
         row = QHBoxLayout()
         self.measure = ChoiceBox(look, 150)
         self.measure.setAccessibleName("Measure")
-        for key in NETWORK_MEASURES:
-            self.measure.addItem(MEASURE_TITLES[key], key)
+        for what in measures_of("network"):
+            self.measure.addItem(what.title, what.key)
         self.measure.activated.connect(lambda _: self._forget())
         row.addWidget(self.measure)
         self.entry = TextField("", self._typed, width=430)
@@ -119,7 +122,7 @@ class LimitsView(QWidget):
                     LedgerRow(
                         f"{r.id} {k}",
                         (
-                            MEASURE_TITLES[r.measure] if first else "",
+                            measure(r.measure).title if first else "",
                             line.replace(">=", "≥").replace("<=", "≤"),
                             now if first else "",
                             state if first else "",
@@ -132,9 +135,7 @@ class LimitsView(QWidget):
 
     def _requirements(self) -> list[Requirement]:
         return [
-            r
-            for r in self._document.project.requirements
-            if (r.stage, r.subject) == ("networks", self._subject)
+            r for r in self._document.project.requirements if r.ref == Ref("network", self._subject)
         ]
 
     def _found(self) -> Requirement | None:
@@ -163,7 +164,7 @@ class LimitsView(QWidget):
         self._hint()
 
     def _hint(self) -> None:
-        curve = self.measure.currentData() in CURVE_MEASURES
+        curve = measure(self.measure.currentData()).curve
         example = (
             "50 MHz to 4 GHz: <= -12 + 2*f, f in GHz; or <= -20 dB everywhere"
             if curve
@@ -174,13 +175,13 @@ class LimitsView(QWidget):
 
     def _typed(self, typed: str) -> None:
         document, found = self._document, self._found()
-        measure = str(self.measure.currentData())
+        key = str(self.measure.currentData())
         if ":" in typed or (found is not None and self._at and self._at[1] < len(found.ranges)):
             new = range_of(typed)
             if found is None:
                 if new is None:
                     return
-                changed = add_range(document.project, self._subject, measure, new)
+                changed = add_range(document.project, self._subject, key, new)
                 document.edit("Add limit", changed)
             else:
                 assert self._at is not None
@@ -188,12 +189,12 @@ class LimitsView(QWidget):
                     "Change limit", change_range(document.project, found.id, self._at[1], new)
                 )
         else:
-            kind = found.measure if found is not None else measure
+            kind = found.measure if found is not None else key
             if not typed.strip() and found is None:
                 return
             document.edit(
                 "Change limit",
-                require(document.project, "networks", self._subject, kind, typed),
+                require(document.project, self._subject, kind, typed),
             )
         self._forget()
 

@@ -12,9 +12,8 @@ from onda.app.plots.curves import Curve, CurvePlot, Limit
 from onda.app.shell.fields import label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
-from onda.engine.networks.quality import Quality, level_of
 from onda.studies.networks.model import NetworkModel
-from onda.studies.networks.network import NetworkResult
+from onda.studies.networks.network import NetworkResult, Quality, level_of
 
 __all__ = ["QualityView", "findings"]
 

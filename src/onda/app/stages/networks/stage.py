@@ -7,25 +7,20 @@ from pathlib import Path as FilePath
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCursor
-from PyQt6.QtWidgets import (
-    QFileDialog,
-    QHBoxLayout,
-    QMenu,
-    QScrollArea,
-    QSplitter,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QSplitter, QVBoxLayout, QWidget
 
-from onda.app.shell.chips import Chips
+from onda.app.kit.context import Context
+from onda.app.kit.stage import OneResultStage
+from onda.app.kit.surface import scrolled
+from onda.app.kit.views import View, Views
 from onda.app.shell.rows import Row
-from onda.app.stages.base import Context, OneResultStage
+from onda.app.stages import StageInfo
 from onda.app.stages.networks.add_menu import add_menu
 from onda.app.stages.networks.chain_boxes import boxes_of
 from onda.app.stages.networks.chain_view import ChainView
 from onda.app.stages.networks.curves_view import CurvesView
 from onda.app.stages.networks.edits import NetworkEdits
+from onda.app.stages.networks.in_view import NetworkInView
 from onda.app.stages.networks.inspector import NetworkInspector
 from onda.app.stages.networks.limits_view import LimitsView
 from onda.app.stages.networks.proof import Proof
@@ -33,23 +28,15 @@ from onda.app.stages.networks.quality_view import QualityView
 from onda.app.stages.networks.skew_view import SkewView
 from onda.app.stages.networks.time_view import TimeView
 from onda.errors import InputError
-from onda.project.model import Design, Requirement
+from onda.project.model import Design
 from onda.project.networks.network import ChainSource, Network
-from onda.studies.core.margin import Margin, Measured, margin_of, measure_network
 from onda.studies.networks.gate import NETWORK_GATE, GateInputs
 from onda.studies.networks.inputs import NetworkInputs, network_inputs
 from onda.studies.networks.model import NETWORK_MODEL, NetworkModel
 from onda.studies.networks.network import NETWORK, NetworkResult
 
-__all__ = ["VIEWS", "NetworksStage"]
+__all__ = ["NetworksStage"]
 
-VIEWS = (
-    ("curves", "Curves"),
-    ("time", "Along the line"),
-    ("quality", "Quality"),
-    ("skew", "Skew"),
-    ("limits", "Limits"),
-)
 _OPEN = "Networks (*.s*p *.ts *.h5 *.hdf5);;All files (*)"
 _SAVE = "Touchstone 1 (*.s*p);;Touchstone 2 (*.ts);;HDF5 (*.h5)"
 
@@ -57,34 +44,18 @@ _SAVE = "Touchstone 1 (*.s*p);;Touchstone 2 (*.ts);;HDF5 (*.h5)"
 class NetworksStage(OneResultStage[NetworkResult]):
     """Networks."""
 
-    id = "networks"
     margins_title = "this network"
     add_title = "Add a network…"
+    subject_type = NetworkInView
+    subject: NetworkInView
 
-    def __init__(self, context: Context) -> None:
-        super().__init__(context)
-        self.edits = NetworkEdits(self)
-        self.baseline: NetworkResult | None = None
-        self._baseline_of = ""
-        self.model: NetworkModel | None = None
-        self.surface.add_button(
-            "Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state to compare (K)"
-        )
-        # The rest is made when the stage is first looked at: the window should not wait for it.
-        self._built = False
-        self._made: dict[str, QWidget] = {}
-        self._panel = QScrollArea()
-        self._panel.setWidgetResizable(True)
-        self._panel.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.inspector = self._panel
-
-    def _build(self) -> None:
-        if self._built:
-            return
-        self._built = True
-        context, look = self.context, self.context.look
+    def __init__(self, context: Context, info: StageInfo) -> None:
+        super().__init__(context, info)
+        look = context.look
+        self.edits = NetworkEdits(self.editor, self.subject)
+        self.add_keep_button()
         self.chain = ChainView(look)
-        self.chain.chosen.connect(context.selection.choose_element)
+        self.chain.chosen.connect(self.subject.choose_element)
         self.chain.wired.connect(self.edits.wire)
         self.chain.swapped.connect(self.edits.swap)
         self.chain.moved.connect(lambda piece, step: self.edits.move_piece(step, piece))
@@ -94,23 +65,28 @@ class NetworksStage(OneResultStage[NetworkResult]):
         context.selection.hover_changed.connect(self._light)
         self.proof = Proof(look)
         self.proof.order_wanted.connect(self.edits.set_order)
-        self.chips = Chips(VIEWS, "What is shown below")
-        self.chips.chosen.connect(lambda _: self._turn_view())
-        self.views = QStackedWidget()
-        upper = QWidget()
+        self.views = self._make_views()
+        self.chips = self.views.chips
+        self.views.turned.connect(lambda _: self._show_view())
+        self.surface.body.addWidget(self._split(), 1)
+        self.form = NetworkInspector(look, self.subject, self.edits)
+        self.form.write_wanted.connect(self._write)
+        self.inspector = scrolled(self.form)
+        self.views.show_first()
+
+    def _split(self) -> QSplitter:
+        upper, lower = QWidget(), QWidget()
         row = QHBoxLayout(upper)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(12)
         row.addWidget(self.chain, 3)
         row.addWidget(self.proof, 2)
-        lower = QWidget()
         column = QVBoxLayout(lower)
         column.setContentsMargins(0, 2, 0, 0)
         column.setSpacing(4)
         column.addWidget(self.chips)
-        column.addWidget(self.views, 1)
-        split = QSplitter()
-        split.setOrientation(split.orientation().Vertical)
+        column.addWidget(self.views.stack, 1)
+        split = QSplitter(Qt.Orientation.Vertical)
         split.setChildrenCollapsible(False)
         split.addWidget(upper)
         split.addWidget(lower)
@@ -118,149 +94,98 @@ class NetworksStage(OneResultStage[NetworkResult]):
         split.setStretchFactor(1, 4)
         # Made while the window stands already, it would else go by what its parts wish for.
         split.setSizes([150, 480])
-        self.surface.body.addWidget(split, 1)
-        self.form = NetworkInspector(context, self.edits)
-        self.form.write_wanted.connect(self._write)
-        self._panel.setWidget(self.form)
-        self.views.setCurrentWidget(self.view(self.chips.current))
+        return split
 
-    # ---- views, each made when it is first looked at
+    def _make_views(self) -> Views:
+        look, document = self.context.look, self.context.document
 
-    def view(self, key: str) -> QWidget:
-        """A view by key."""
-        if key not in self._made:
-            look = self.context.look
-            made: QWidget
-            if key == "curves":
-                made = CurvesView(look)
-                made.baseline_wanted.connect(self._choose_baseline)
-            elif key == "time":
-                made = TimeView(look)
-                made.gate_wanted.connect(self._ask_gate)
-            elif key == "quality":
-                made = QualityView(look)
-                made.remedy_wanted.connect(self.edits.toggle_remedy)
-                made.model_wanted.connect(self._ask_model)
-            elif key == "skew":
-                made = SkewView(look)
-            else:
-                made = LimitsView(look, self.context.document, self.surface.tell)
-            self._made[key] = made
-            self.views.addWidget(made)
-        return self._made[key]
+        def curves() -> CurvesView:
+            made = CurvesView(look)
+            made.baseline_wanted.connect(self._choose_baseline)
+            return made
+
+        def time() -> TimeView:
+            made = TimeView(look)
+            made.gate_wanted.connect(self._ask_gate)
+            return made
+
+        def quality() -> QualityView:
+            made = QualityView(look)
+            made.remedy_wanted.connect(self.edits.toggle_remedy)
+            made.model_wanted.connect(self._ask_model)
+            return made
+
+        return Views(
+            (
+                View("curves", "Curves", curves),
+                View("time", "Along the line", time),
+                View("quality", "Quality", quality),
+                View("skew", "Skew", lambda: SkewView(look)),
+                View("limits", "Limits", lambda: LimitsView(look, document, self.surface.tell)),
+            ),
+            "What is shown below",
+        )
 
     @property
     def curves(self) -> CurvesView:
         """The curves."""
-        found = self.view("curves")
-        assert isinstance(found, CurvesView)
-        return found
+        return self.views.get("curves", CurvesView)
 
     @property
     def time(self) -> TimeView:
         """The profile and what lies over it."""
-        found = self.view("time")
-        assert isinstance(found, TimeView)
-        return found
+        return self.views.get("time", TimeView)
 
     @property
     def limits(self) -> LimitsView:
         """The table of limits."""
-        found = self.view("limits")
-        assert isinstance(found, LimitsView)
-        return found
-
-    def _turn_view(self) -> None:
-        self.views.setCurrentWidget(self.view(self.chips.current))
-        self._show_view()
+        return self.views.get("limits", LimitsView)
 
     # ---- the network in view
 
     @property
     def network(self) -> Network | None:
         """The network in view, None where there is none."""
-        subject = self.context.selection.subject_of(self.id)
-        return next((n for n in self.design.networks if n.id == subject), None)
+        return self.subject.network
 
     def rows(self) -> Sequence[Row]:
-        standing = self.context.standing
-        kinds = {"file": "file", "line": "line", "path": "path", "half": "half", "chain": "chain"}
         out = []
         for n in self.design.networks:
-            bad = [m for m in standing.of(self.id, n.id) if m.state.value in ("fails", "tight")]
-            detail = kinds[n.source.kind]
-            if n.source.kind == "chain":
-                detail = f"chain of {len(n.source.pieces)}"
-            if bad:
-                worst = min(bad, key=lambda m: m.normalised)
-                detail = f"{worst.title.lower()} {worst.value_text}"
-            out.append(Row(n.id, n.name, detail, standing.state_of(self.id, n.id)))
+            source = n.source
+            of = f"chain of {len(source.pieces)}" if isinstance(source, ChainSource) else ""
+            out.append(self.row_of(n, of or source.kind))
         return out
 
     def refresh(self) -> None:
-        self._build()
         network = self.network
         if network is None:
-            self.surface.title.setText("Networks")
-            self.surface.remark.setText(
-                "There is no network yet: add a file of S-parameters, a line or a path with +."
-            )
+            words = "There is no network yet: add a file of S-parameters, a line or a path with +."
+            self.surface.show_head("Networks", words)
             self.chain.show_boxes((), pair=True, is_chain=False, current="")
-            self.result = None
+            self.subject.result = None
             return
-        before = self._result_of
-        self.turn_to(network.id)
-        if before != network.id:
-            self.model = None
-        self.surface.title.setText(network.name)
-        self.surface.remark.setText(network.note)
-        self.form.show_network(network, self.edits.piece)
+        if self.subject.turn_to(network.id):
+            self.subject.model = None
+        self.surface.show_head(network.name, network.note)
+        self.form.show_network(network, self.subject.piece)
         self._draw_chain(network)
-        self.ask(
+        self.subject.ask(
             "now",
             NETWORK,
             lambda: network_inputs(self.design, network),
             self.show_result,
             self.show_failure,
         )
-        if not self.context.document.in_gesture:
-            self._ask_kept(network)
+        if not self.editor.in_gesture:
+            self._ask_kept()
             self._ask_baseline()
 
-    def _ask_kept(self, network: Network) -> None:
+    def _ask_kept(self) -> None:
         def inputs(design: Design) -> NetworkInputs | None:
-            then = next((n for n in design.networks if n.id == network.id), None)
+            then = self.subject.item_in(design)
             return network_inputs(design, then) if then is not None else None
 
-        self.ask_kept(NETWORK, self.kept, inputs, self.draw)
-
-    def read(self, result: NetworkResult, measure: str) -> Measured:
-        """By measure alone the first limit on it counts."""
-        found = next((r for r in self.requirements if r.measure == measure), None)
-        assert found is not None
-        return measure_network(result, found)
-
-    @property
-    def requirements(self) -> list[Requirement]:
-        """Limits of the network in view."""
-        subject = self.context.selection.subject_of(self.id)
-        return [
-            r
-            for r in self.context.document.project.requirements
-            if (r.stage, r.subject) == (self.id, subject)
-        ]
-
-    def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
-        shown, kept = [], {}
-        for r in self.requirements:
-            measured: Measured | None = None
-            if self.failure:
-                measured = Measured(float("nan"), "", self.failure)
-            elif self.result is not None:
-                measured = measure_network(self.result, r)
-            shown.append(margin_of(r, measured))
-            kept[r.id] = [measure_network(k, r).value for k in self.kept.values()]
-        return self.margins_title, shown, kept
+        self.subject.ask_kept(NETWORK, self.kept, inputs, self.draw)
 
     def show_failure(self, message: str) -> None:
         super().show_failure(message)
@@ -270,7 +195,7 @@ class NetworksStage(OneResultStage[NetworkResult]):
         super().show_result(result)
         network = self.network
         if network is not None:
-            self.form.show_network(network, self.edits.piece)
+            self.form.show_network(network, self.subject.piece)
 
     # ---- drawing
 
@@ -286,7 +211,7 @@ class NetworksStage(OneResultStage[NetworkResult]):
         self.margins_changed.emit()
 
     def _draw_chain(self, network: Network) -> None:
-        piece = self.edits.piece
+        piece = self.subject.piece
         is_chain = isinstance(network.source, ChainSource)
         self.chain.show_boxes(
             boxes_of(self.design, network, self.result),
@@ -299,29 +224,26 @@ class NetworksStage(OneResultStage[NetworkResult]):
         result, network = self.result, self.network
         if result is None or network is None:
             return
-        view = self.view(self.chips.current)
+        view = self.views.shown
         kept = list(self.kept.values())
         if isinstance(view, CurvesView):
             others = [(n.id, n.name) for n in self.design.networks if n.id != network.id]
-            view.show_networks(others, self._baseline_of)
-            baseline = kept[0] if self._baseline_of == "kept" and kept else self.baseline
-            view.show_result(result, kept, baseline, self.requirements)
+            view.show_networks(others, self.subject.baseline_of)
+            baseline = (
+                kept[0] if self.subject.baseline_of == "kept" and kept else self.subject.baseline
+            )
+            view.show_result(result, kept, baseline, self.subject.requirements)
         elif isinstance(view, TimeView):
-            view.show_result(result, kept, self._band())
+            view.show_result(result, kept, self.subject.band)
         elif isinstance(view, QualityView):
-            view.show_result(result, network.remedies, self.model)
+            view.show_result(result, network.remedies, self.subject.model)
         elif isinstance(view, SkewView):
             view.show_result(result, kept)
         elif isinstance(view, LimitsView):
             view.show_limits(network.id, self.margins()[1])
 
-    def _band(self) -> tuple[float | None, float | None]:
-        low = next((r.at_least for r in self.requirements if r.measure == "profile_low"), None)
-        high = next((r.at_most for r in self.requirements if r.measure == "profile_high"), None)
-        return low.si if low else None, high.si if high else None
-
     def _light(self, piece: str) -> None:
-        view = self._made.get("time")
+        view = self.views.made("time")
         if self.active and isinstance(view, TimeView):
             view.light(piece)
 
@@ -330,26 +252,26 @@ class NetworksStage(OneResultStage[NetworkResult]):
         network = self.network
         if network is not None and isinstance(network.source, ChainSource):
             found = next(p for p in network.source.pieces if p.id == piece)
-            self.context.selection.choose(found.network, self.id)
+            self.context.selection.choose(found.network)
 
     # ---- asking for more
 
     def _choose_baseline(self, network: str) -> None:
-        self._baseline_of, self.baseline = network, None
+        self.subject.baseline_of, self.subject.baseline = network, None
         self._ask_baseline()
         self._show_view()
 
     def _ask_baseline(self) -> None:
-        other = next((n for n in self.design.networks if n.id == self._baseline_of), None)
+        other = next((n for n in self.design.networks if n.id == self.subject.baseline_of), None)
         if other is None:
-            self.baseline = None
+            self.subject.baseline = None
             return
 
         def arrived(result: NetworkResult) -> None:
-            self.baseline = result
+            self.subject.baseline = result
             self._show_view()
 
-        self.ask(
+        self.subject.ask(
             "baseline",
             NETWORK,
             lambda: network_inputs(self.design, other),
@@ -365,7 +287,7 @@ class NetworksStage(OneResultStage[NetworkResult]):
             self.time.show_gate(None)
             return
         lane, mode, side = self.time.chosen
-        self.ask(
+        self.subject.ask(
             "gate",
             NETWORK_GATE,
             lambda: GateInputs(network_inputs(self.design, network), lane, mode, side, start, stop),
@@ -379,10 +301,10 @@ class NetworksStage(OneResultStage[NetworkResult]):
             return
 
         def arrived(model: NetworkModel) -> None:
-            self.model = model
+            self.subject.model = model
             self._show_view()
 
-        self.ask(
+        self.subject.ask(
             "model",
             NETWORK_MODEL,
             lambda: network_inputs(self.design, network),
@@ -398,7 +320,9 @@ class NetworksStage(OneResultStage[NetworkResult]):
 
     def add_menu(self) -> QMenu:
         """What a network can be made of."""
-        return add_menu(self, self._open, super().add_copy)
+        return add_menu(
+            self.surface, self.editor, self.subject, self.edits, self._open, super().add_copy
+        )
 
     def _open(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self.surface, "Open network", "", _OPEN)

@@ -3,7 +3,3 @@
 `ribbon`, `profile` and `wave_map` share one delay scale (`scale`) and one set of sliding probes;
 `inspector` holds the chosen element; `stage` joins them to the document and the studies.
 """
-
-from onda.app.stages.paths.stage import PathsStage
-
-__all__ = ["PathsStage"]

@@ -10,8 +10,6 @@ from onda.app.plots.curves import Curve, CurvePlot
 from onda.app.shell.fields import NumberRows, label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
-from onda.engine.devices import Buffer
-from onda.formats.ibis.model import Remark
 from onda.project.quantities import split_si
 from onda.studies.devices.device_model import DeviceResult
 
@@ -55,10 +53,10 @@ class DeviceView(QWidget):
         self.rows.set_rows([])
         self.remarks.set_rows([])
 
-    def show_model(self, buffer: Buffer, result: DeviceResult, remarks: list[Remark]) -> None:
+    def show_model(self, result: DeviceResult) -> None:
         """Show a model at its corner."""
         t = self._look.t
-        self.title.setText(f"<b>{buffer.name}</b> · {buffer.kind} · current out of the pin")
+        self.title.setText(f"<b>{result.name}</b> · {result.kind} · current out of the pin")
         ma = 1e3
         curves = [Curve("clamps", result.volts, result.clamps * ma, t.kept, 1.4, note=True)]
         if math.isfinite(result.r_high) or math.isfinite(result.r_low):
@@ -74,13 +72,13 @@ class DeviceView(QWidget):
             waves.append(Curve(f"{edge}, {f.label}", f.time * 1e9, f.volts, color, 1.8))
             waves.append(Curve("model", f.sim_time * 1e9, f.sim_volts, t.ink, 1.0, kept=True))
         self.waves.show_curves(waves)
-        self.rows.set_rows(self._numbers(buffer, result))
+        self.rows.set_rows(self._numbers(result))
         marks = {"error": t.fails, "caution": t.tight}
         rows = [
             LedgerRow(
                 str(k), (str(r.line), f"{r.kind}: {r.keyword} {r.text}"), ((0, marks[r.kind]),)
             )
-            for k, r in enumerate(remarks)
+            for k, r in enumerate(result.remarks)
         ]
         if result.problem:
             rows.insert(0, LedgerRow("problem", ("", result.problem), ((1, t.fails),)))
@@ -88,7 +86,7 @@ class DeviceView(QWidget):
             rows = [LedgerRow("none", ("", "nothing to remark on this model"))]
         self.remarks.set_rows(rows)
 
-    def _numbers(self, buffer: Buffer, result: DeviceResult) -> list[tuple[str, str, str, str]]:
+    def _numbers(self, result: DeviceResult) -> list[tuple[str, str, str, str]]:
         out: list[tuple[str, str, str, str]] = []
 
         def add(name: str, value: float | None, dimension: str) -> None:
@@ -103,9 +101,9 @@ class DeviceView(QWidget):
         add("Looks like, low", result.r_low, "resistance")
         add("Edge up, 20–80 %", result.edge_rise, "time")
         add("Edge down, 20–80 %", result.edge_fall, "time")
-        add("At the die", buffer.c_comp, "capacitance")
-        add("Supply", buffer.v_pullup, "voltage")
-        th = buffer.thresholds
+        add("At the die", result.c_comp, "capacitance")
+        add("Supply", result.supply, "voltage")
+        th = result.thresholds
         add("Low below", th.v_il, "voltage")
         add("High above", th.v_ih, "voltage")
         add("Never above", th.over_high, "voltage")

@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 from onda.app.shell.form import FieldSpec
 from onda.app.stages.paths.choices import ChoiceSpec
-from onda.app.stages.paths.element_fields import Put, termination_choice, termination_fields
-from onda.errors import OndaError
-from onda.formats.ibis.model import IbisFile
-from onda.project.edits import set_value
-from onda.project.files import device_models
+from onda.app.stages.paths.device_shelf import DeviceShelf
+from onda.app.stages.paths.look import Put
+from onda.app.stages.paths.termination import termination_choice, termination_fields
+from onda.project.base import set_value
 from onda.project.model import Design
 from onda.project.paths.edits import set_model, set_receiver
-from onda.project.paths.path import ModelUse, Path
+from onda.project.paths.ends import ModelUse
+from onda.project.paths.path import Path
 from onda.project.quantities import Quantity, parse_quantity
-from onda.studies.devices.device_file import first_model
+from onda.studies.devices.device_file import DeviceSummary, PinBrief
 
-__all__ = ["driver_choices", "driver_fields", "receiver_choices", "receiver_fields"]
+__all__ = ["EndHand", "driver_choices", "driver_fields", "receiver_choices", "receiver_fields"]
 
 _NONE = "-"
 _SENT = {
@@ -47,82 +48,77 @@ _STIMULUS = (
 
 
 def _models(
-    design: Design, path: Path, end: str, use: ModelUse | None, put: Put, *, drives: bool
+    path: Path, end: str, use: ModelUse | None, hand: EndHand, *, drives: bool
 ) -> list[ChoiceSpec]:
     """File, pin and model of a device."""
     files = (
         (_NONE, "linear values"),
-        *((f.id, f.path.rsplit("/", 1)[-1]) for f in design.device_files),
+        *((f.id, f.path.rsplit("/", 1)[-1]) for f in hand.design.device_files),
     )
-    file = _read(design, use)
 
     def choose_file(key: str) -> None:
         if key == _NONE:
-            put("Linear device", set_model(path, end, None))
-            return
-        first = _first_use(design, key, drives)
-        put("Choose device file", set_model(path, end, first))
+            hand.put("Linear device", set_model(path, end, None))
+        else:
+            hand.use_file(key, end)
 
     out = [ChoiceSpec("Model file", files, use.file if use else _NONE, choose_file)]
+    file = hand.shelf.summary(use.file) if use is not None else None
     if use is None or file is None:
         return out
 
     def change(**values: Any) -> None:
-        put("Choose model", set_model(path, end, set_value(use, **values)))
+        hand.put("Choose model", set_model(path, end, set_value(use, **values)))
 
-    pins = [(_NONE, "no package")]
-    for component in file.components.values():
-        for pin in component.pins.values():
-            if file.choices(pin.model):
-                pins.append((f"{component.name}|{pin.name}", f"{pin.name} {pin.signal}"))
+    pins = {f"{p.component}|{p.pin}": p for p in file.pins}
+    offered = [(_NONE, "no package"), *((k, f"{p.pin} {p.signal}") for k, p in pins.items())]
 
     def choose_pin(key: str) -> None:
         if key == _NONE:
             change(component="", pin="")
             return
-        component, pin = key.split("|", 1)
-        choices = file.choices(file.components[component].pins[pin].model)
-        names = [name for name, _ in choices]
+        pin = pins[key]
+        names = [name for name, _ in pin.choices]
         model = use.model if use.model in names else names[0]
-        change(component=component, pin=pin, model=model)
+        change(component=pin.component, pin=pin.pin, model=model)
 
     now = f"{use.component}|{use.pin}" if use.pin else _NONE
-    out.append(ChoiceSpec("Pin", tuple(pins), now, choose_pin))
-    names = _fitting(file, use, drives)
+    out.append(ChoiceSpec("Pin", tuple(offered), now, choose_pin))
+    names = _fitting(file, use, pins.get(now), drives)
     out.append(ChoiceSpec("Model", tuple(names), use.model, lambda k: change(model=k)))
     return out
 
 
-def _read(design: Design, use: ModelUse | None) -> IbisFile | None:
-    if use is None:
-        return None
-    try:
-        return device_models(design.device_file(use.file))
-    except OndaError:
-        return None
-
-
-def _fitting(file: IbisFile, use: ModelUse, drives: bool) -> list[tuple[str, str]]:
+def _fitting(
+    file: DeviceSummary, use: ModelUse, pin: PinBrief | None, drives: bool
+) -> list[tuple[str, str]]:
     """Models of a pin, or all that can do what is wanted; the present one stays in the list."""
-    if use.pin and use.component in file.components:
-        pin = file.components[use.component].pins.get(use.pin)
-        named = list(file.choices(pin.model)) if pin is not None else []
+    if use.pin:
+        named = list(pin.choices) if pin is not None else []
     else:
-        named = [(m.name, "") for m in file.models.values() if (m.drives if drives else True)]
+        named = [(m.name, "") for m in file.models if m.drives or not drives]
     if use.model not in [name for name, _ in named]:
         named.append((use.model, ""))
     return [(name, f"{name} · {note}" if note else name) for name, note in named]
 
 
-def _first_use(design: Design, identifier: str, drives: bool) -> ModelUse:
-    file = device_models(design.device_file(identifier))
-    found = first_model(file, lambda m: m.drives if drives else m.receives)
-    component, pin, model = found or ("", "", next(iter(file.models), "none"))
-    return ModelUse(file=identifier, model=model, component=component, pin=pin)
+@dataclass(frozen=True)
+class EndHand:
+    """What the lists of an end need: the design, the files, and how the path is changed.
+
+    `use_file(file, end)` reads a file in the background and uses its first fitting model.
+    """
+
+    design: Design
+    shelf: DeviceShelf
+    put: Put
+    use_file: Callable[[str, str], None]
+    z: float = 50.0
 
 
-def driver_choices(path: Path, design: Design, put: Put) -> list[ChoiceSpec]:
+def driver_choices(path: Path, hand: EndHand) -> list[ChoiceSpec]:
     """Lists of the driver."""
+    put = hand.put
 
     def stand(key: str) -> None:
         put("Swap driver", set_value(path, driver=set_value(path.driver, stands_in=key)))
@@ -145,7 +141,7 @@ def driver_choices(path: Path, design: Design, put: Put) -> list[ChoiceSpec]:
         ("linear", "linear values"),
         ("ideal", "ideal source"),
     )
-    out = _models(design, path, "driver", path.driver.model, put, drives=True)
+    out = _models(path, "driver", path.driver.model, hand, drives=True)
     if path.driver.model is None:
         stands = (("device", "as it is"), ("ideal", "ideal source"))
     now = path.driver.stands_in
@@ -204,18 +200,16 @@ def driver_fields(path: Callable[[], Path], put: Put) -> list[FieldSpec]:
     return [*linear, *sent, *edge]
 
 
-def receiver_choices(
-    path: Path, where: str, design: Design, put: Put, z: float
-) -> list[ChoiceSpec]:
+def receiver_choices(path: Path, where: str, hand: EndHand) -> list[ChoiceSpec]:
     """Lists of a receiver."""
-    receiver = path.receivers[where]
+    receiver, put = path.receivers[where], hand.put
 
     def stand(key: str) -> None:
         put("Swap receiver", set_receiver(path, where, set_value(receiver, stands_in=key)))
 
     return [
-        termination_choice(path, where, put, z),
-        *_models(design, path, where, receiver.model, put, drives=False),
+        termination_choice(path, where, put, hand.z),
+        *_models(path, where, receiver.model, hand, drives=False),
         ChoiceSpec(
             "Look with",
             (

@@ -2,33 +2,39 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
-from onda.app.document import Document
+from onda.app.kit.editor import Editor
 from onda.app.plots.curves import Bars, Curve, CurvePlot, Limit
 from onda.app.shell.fields import Heading, NumberRows, TextField, label
 from onda.app.shell.form import Form
-from onda.app.stages.base import Context
 from onda.app.stages.paths.choices import Choices, ChoiceSpec
-from onda.app.stages.paths.element_fields import choices_of, fields_of, title_of
+from onda.app.stages.paths.device_shelf import DeviceShelf
+from onda.app.stages.paths.elements import look_of
 from onda.app.stages.paths.end_fields import (
+    EndHand,
     driver_choices,
     driver_fields,
     receiver_choices,
     receiver_fields,
 )
+from onda.app.stages.paths.in_view import PathInView
+from onda.app.stages.paths.look import Hand
 from onda.app.stages.paths.ribbon import DRIVER
+from onda.app.theme import Look
 from onda.errors import OndaError
-from onda.project.edits import replace_path, set_value
-from onda.project.model import Path
+from onda.project.base import set_value
 from onda.project.paths.edits import change_element
-from onda.project.paths.path import RECEIVER, Branch, SeriesResistor
+from onda.project.paths.elements import Branch, SeriesResistor
+from onda.project.paths.ends import RECEIVER
+from onda.project.paths.path import Path
 from onda.project.quantities import split_si
-from onda.studies.core.margin import MEASURE_TITLES, Margin
+from onda.studies.core.margin import Margin
 from onda.studies.paths.path import PathResult
 from onda.studies.paths.sweep import SweepResult
 
@@ -40,15 +46,18 @@ class PathInspector(QWidget):
 
     Signals
     -------
-    file_wanted : open a device file
+    file_wanted : open a device file; use_wanted(file, end) : use one of the project
+    arrived : it is known now what is in a device file
     """
 
     file_wanted = pyqtSignal()
+    use_wanted = pyqtSignal(str, str)
+    arrived = pyqtSignal()
 
-    def __init__(self, context: Context) -> None:
+    def __init__(self, look: Look, editor: Editor, subject: PathInView, form: Form) -> None:
         super().__init__()
-        self._context = context
-        self._document: Document = context.document
+        self._look, self._editor, self._subject = look, editor, subject
+        self.shelf = DeviceShelf(subject, self.arrived.emit)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 10, 16, 8)
         layout.setSpacing(3)
@@ -62,31 +71,29 @@ class PathInspector(QWidget):
         self.bits = TextField("Bits", self._set_bits)
         self.limit = TextField("Current limit", self._set_limit)
         layout.addWidget(self.name)
-        self.choices = Choices(context.look)
+        self.choices = Choices(look)
         layout.addWidget(self.choices)
         layout.addWidget(self.bits)
-        self.form = Form(context.look, context.document)
+        self.form = form
         layout.addWidget(self.form)
         self.open_file = QPushButton("Open device file…")
         self.open_file.setToolTip("Add an .ibs file to the project and use it here")
         self.open_file.clicked.connect(lambda: self.file_wanted.emit())
         layout.addWidget(self.open_file)
         self.sweep_heading = Heading("Overshoot at load", "against Rs")
-        self.sweep = CurvePlot(
-            context.look, x_unit="Ω", y_unit="V", axis_width=34, interactive=False
-        )
+        self.sweep = CurvePlot(look, x_unit="Ω", y_unit="V", axis_width=34, interactive=False)
         self.sweep.setFixedHeight(116)
         layout.addWidget(self.sweep_heading)
         layout.addWidget(self.sweep)
         layout.addWidget(Heading("What the wave meets here"))
-        self.rows = NumberRows(context.look)
+        self.rows = NumberRows(look)
         layout.addWidget(self.rows)
         self.sentence = label("", "secondary", wrap=True)
         layout.addWidget(self.sentence)
         self.harmonics_heading = Heading("Harmonics at load", "now, kept")
         layout.addWidget(self.harmonics_heading)
         self.harmonics = CurvePlot(
-            context.look, x_unit="MHz", y_unit="dB", axis_width=34, interactive=False
+            look, x_unit="MHz", y_unit="dB", axis_width=34, interactive=False
         )
         self.harmonics.setFixedHeight(104)
         layout.addWidget(self.harmonics)
@@ -95,17 +102,18 @@ class PathInspector(QWidget):
         )
         layout.addWidget(self.limit)
         layout.addStretch(1)
-        self._result: PathResult | None = None
 
     @property
     def path(self) -> Path:
         """The path in view."""
-        return self._document.project.design.path(self._context.selection.subject_of("paths"))
+        found = self._subject.path
+        assert found is not None
+        return found
 
     def put(self, title: str, path: Path) -> None:
         """Make a changed path the present one; say what is wrong where it cannot be."""
         try:
-            self._document.edit(title, replace_path(self._document.project, path))
+            self._editor.put(title, path)
             self.form.problem.hide()
         except OndaError as error:
             self.form.problem.setText(str(error))
@@ -113,7 +121,7 @@ class PathInspector(QWidget):
 
     def _typed(self, title: str, path: Path) -> None:
         """As `put`; a field shows the error itself."""
-        self._document.edit(title, replace_path(self._document.project, path))
+        self._editor.put(title, path)
 
     def _rename(self, name: str) -> None:
         self._typed("Rename path", set_value(self.path, name=name))
@@ -141,23 +149,27 @@ class PathInspector(QWidget):
         self.limit.setVisible(chosen == DRIVER and path.stimulus.kind == "clock")
         self.bits.setVisible(chosen == DRIVER and path.stimulus.kind == "bits")
         self.open_file.setVisible(at_end)
-        design, z = self._document.project.design, self._line_impedance()
+        z = self._subject.z_line or 50.0
+        ends = EndHand(self._editor.design, self.shelf, self.put, self.use_wanted.emit, z)
         specs: list[ChoiceSpec]
         if element is not None and not isinstance(element, Branch):
-            self._head(*title_of(path, element))
-            specs = choices_of(path, element, design, self.put, z)
-            fields = fields_of(lambda: self.path, element, self._typed, kept)
+            look = look_of(element)
+            self._head(*look.words(path, element))
+            hand = Hand(
+                lambda: self.path, element, self._editor.design, self._typed, z, tuple(kept)
+            )
+            specs, fields = look.choices(replace(hand, put=self.put)), look.specs(hand)
         elif chosen == RECEIVER or isinstance(element, Branch):
             name = path.receivers[chosen].name
             self._head(f"Receiver {name}", "what listens, and what ends the line")
-            specs = receiver_choices(path, chosen, design, self.put, z)
+            specs = receiver_choices(path, chosen, ends)
             fields = receiver_fields(lambda: self.path, chosen, self._typed)
         else:
             self._head(f"Driver {path.driver.name}", self._driver_words(path))
             self.name.show_text(path.name)
             self.bits.show_text(path.stimulus.bits)
             self.limit.show_text(path.current_limit)
-            specs = driver_choices(path, design, self.put)
+            specs = driver_choices(path, ends)
             fields = driver_fields(lambda: self.path, self._typed)
         self.choices.set_specs(specs)
         self.form.set_specs(fields)
@@ -173,14 +185,10 @@ class PathInspector(QWidget):
         self.title.setText(title)
         self.where.setText(where)
 
-    def _line_impedance(self) -> float:
-        return self._result.z_line if self._result is not None else 50.0
-
     def show_result(
         self, result: PathResult, kept: list[PathResult], margins: list[Margin]
     ) -> None:
         """Show what the wave meets, and the harmonics."""
-        self._result = result
         first = kept[0] if kept else None
 
         def percent(share: float) -> str:
@@ -198,7 +206,7 @@ class PathInspector(QWidget):
                 first.measures.settling if first else None,
             ),
         ]
-        chosen = self._context.selection.element
+        chosen = self._subject.element
         span = next((s for s in result.spans if s.id == chosen and s.z > 0), None)
         if span is not None:
             rows.insert(0, ("This piece", *split_si(span.z, "resistance"), ""))
@@ -208,7 +216,7 @@ class PathInspector(QWidget):
         self._show_harmonics(result, kept)
 
     def _advice(self, result: PathResult, margins: list[Margin]) -> str:
-        over = next((m for m in margins if m.title == MEASURE_TITLES["overshoot"]), None)
+        over = next((m for m in margins if m.measure == "overshoot"), None)
         if over is None or not over.normalised < 0 or over.high is None:
             return ""
         resistor = next((e for e in self.path.elements if isinstance(e, SeriesResistor)), None)
@@ -221,7 +229,7 @@ class PathInspector(QWidget):
         return f"{words}: end the line in about {result.z_line:.0f} Ω."
 
     def _show_harmonics(self, result: PathResult, kept: list[PathResult]) -> None:
-        t = self._context.look.t
+        t = self._look.t
         shown = len(result.harmonics) > 0
         self.harmonics.setVisible(shown)
         self.harmonics_heading.setVisible(shown)
@@ -246,7 +254,7 @@ class PathInspector(QWidget):
         self, sweep: SweepResult | None, now: tuple[float, float], limit: float | None, name: str
     ) -> None:
         """Show overshoot against a resistor, with the present point."""
-        t = self._context.look.t
+        t = self._look.t
         self.sweep.setVisible(sweep is not None)
         self.sweep_heading.setVisible(sweep is not None)
         if sweep is None:

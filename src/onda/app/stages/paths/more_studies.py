@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
+from onda.app.kit.editor import Editor
+from onda.app.kit.views import Views
 from onda.app.stages.paths.device_view import DeviceView
+from onda.app.stages.paths.elements import look_of
+from onda.app.stages.paths.in_view import PathInView
+from onda.app.stages.paths.inspector import PathInspector
+from onda.app.stages.paths.look import Sweepable
 from onda.app.stages.paths.ribbon import DRIVER
-from onda.app.stages.paths.sweep_view import Sweepable, SweepView
+from onda.app.stages.paths.sweep_view import SweepView
 from onda.app.stages.paths.why_view import WhyView
-from onda.errors import OndaError
-from onda.formats.ibis.buffers import buffer_of, makers_waves
-from onda.project.edits import replace_path, set_value
-from onda.project.files import device_models
-from onda.project.model import Path, SeriesResistor
+from onda.project.base import set_value
 from onda.project.paths.edits import change_element, set_termination
-from onda.project.paths.path import Branch, Cable, ModelUse, ShuntPart, TracePiece
-from onda.project.quantities import quantity
+from onda.project.paths.elements import termination_of
+from onda.project.paths.ends import ModelUse
+from onda.project.paths.path import Path
+from onda.project.quantities import Quantity, quantity
 from onda.studies.devices.device_model import DEVICE_MODEL, DeviceInputs, DeviceResult
+from onda.studies.devices.use import device_use
 from onda.studies.paths.corners import corner_variants, search
 from onda.studies.paths.inputs import CORNER_COLUMNS, path_inputs
 from onda.studies.paths.sweep import (
@@ -29,17 +32,16 @@ from onda.studies.paths.sweep import (
 )
 from onda.studies.paths.why import PATH_WHY, WhyInputs
 
-if TYPE_CHECKING:
-    from onda.app.stages.paths.stage import PathsStage
-
 __all__ = ["MoreStudies"]
 
 
 class MoreStudies:
     """Asks for what the chosen view needs besides the path itself."""
 
-    def __init__(self, stage: PathsStage) -> None:
-        self._stage = stage
+    def __init__(
+        self, editor: Editor, subject: PathInView, views: Views, form: PathInspector
+    ) -> None:
+        self._editor, self._subject, self._views, self._form = editor, subject, views, form
         self.small: SweepResult | None = None
 
     def forget(self) -> None:
@@ -55,61 +57,51 @@ class MoreStudies:
     def ask(self, path: Path) -> None:
         """Ask for what is looked at."""
         self._ask_small(path)
-        key = self._stage.chips.current
-        if key == "sweep":
-            self._ask_sweep(path)
-        elif key == "why":
-            self._ask_why(path)
-        elif key == "device":
-            self._ask_device(path)
+        asks = {"sweep": self._ask_sweep, "why": self._ask_why, "device": self._ask_device}
+        ask = asks.get(self._views.current)
+        if ask is not None:
+            ask(path)
 
     # ---- the small sweep in the inspector
 
-    def _swept(self, path: Path) -> SeriesResistor | None:
-        element = path.element(self._stage.context.selection.element)
-        return element if isinstance(element, SeriesResistor) else None
-
     def _ask_small(self, path: Path) -> None:
-        resistor, stage = self._swept(path), self._stage
+        subject, resistor = self._subject, self._subject.resistor
         if resistor is None:
             self.small = None
-            stage.form.show_sweep(None, (0, 0), None, "")
+            self._form.show_sweep(None, (0, 0), None, "")
             return
 
         def inputs() -> SweepInputs:
-            slice_ = path_inputs(stage.design, path, fine=False)
+            slice_ = path_inputs(subject.design, path, fine=False)
             # The sweep does not depend on the present value; so it is found in the cache again.
             at_zero = with_value(slice_, resistor.id, 0.0)
-            z = stage.result.z_line if stage.result else 67.0
-            return SweepInputs((Variant("", at_zero),), resistor.id, resistor_range(round(z, -1)))
+            values = resistor_range(round(subject.z_line or 67.0, -1))
+            return SweepInputs((Variant("", at_zero),), resistor.id, values)
 
         def show(result: SweepResult) -> None:
             self.small = result
             self.draw_small_sweep()
 
-        stage.ask("sweep", PATH_SWEEP, inputs, show, lambda _: None)
+        subject.ask("sweep", PATH_SWEEP, inputs, show, lambda _: None)
 
     def draw_small_sweep(self) -> None:
         """Overshoot against the chosen resistor."""
-        stage, path = self._stage, self._stage.path
-        if path is None or stage.result is None or self.small is None:
+        subject = self._subject
+        resistor, result = subject.resistor, subject.result
+        if resistor is None or result is None or self.small is None:
             return
-        resistor = self._swept(path)
-        if resistor is not None:
-            now = (resistor.value.si, stage.result.measures.overshoot)
-            limit = stage.overshoot_limit(path)
-            stage.form.show_sweep(self.small, now, limit, resistor.id)
+        now = (resistor.value.si, result.measures.overshoot)
+        self._form.show_sweep(self.small, now, subject.overshoot_limit, resistor.id)
 
     # ---- the sweep view
 
     def _sweep_wanted(self) -> None:
-        if self._stage.path is not None:
-            self._ask_sweep(self._stage.path)
+        if self._subject.path is not None:
+            self._ask_sweep(self._subject.path)
 
     def _ask_sweep(self, path: Path) -> None:
-        view, stage = self._stage.view("sweep"), self._stage
-        assert isinstance(view, SweepView)
-        view.offer(sweepables(path, stage), stage.context.selection.element)
+        view, subject = self._views.get("sweep", SweepView), self._subject
+        view.offer(sweepables(path, subject.z_line or 60.0), subject.element)
         first, second = view.chosen, view.chosen_second
         if first is None:
             return
@@ -117,55 +109,39 @@ class MoreStudies:
 
         def inputs() -> SweepInputs:
             if corners:
-                variants = corner_variants(stage.design, path)
+                variants = corner_variants(subject.design, path)
             else:
-                variants = (Variant("as it is", path_inputs(stage.design, path, fine=False)),)
+                as_is = path_inputs(subject.design, path, fine=False)
+                variants = (Variant("as it is", as_is),)
             values = view.values(first, 11 if second else 20)
             more = view.values(second, 9) if second else ()
             return SweepInputs(variants, first.id, values, second.id if second else "", more)
 
         def show(result: SweepResult) -> None:
-            wanted = [
-                r
-                for r in stage.context.document.project.requirements
-                if (r.stage, r.subject) == (stage.id, path.id)
-            ]
-            view.show_result(result, search(result, wanted))
+            view.show_result(result, search(result, subject.requirements))
 
         view.show_waiting()
-        stage.ask("big-sweep", PATH_SWEEP, inputs, show, stage.surface.tell)
+        subject.ask("big-sweep", PATH_SWEEP, inputs, show, self._editor.tell)
 
     def _take(self, value: float) -> None:
-        stage, path = self._stage, self._stage.path
-        view = stage.view("sweep")
-        assert isinstance(view, SweepView)
-        chosen = view.chosen
-        if path is None or chosen is None:
-            return
-        try:
-            new = _with(path, chosen, value)
-            document = stage.context.document
-            document.edit(f"Take {chosen.name}", replace_path(document.project, new))
-        except OndaError as error:
-            stage.surface.tell(str(error))
+        path, chosen = self._subject.path, self._views.get("sweep", SweepView).chosen
+        if path is not None and chosen is not None:
+            self._editor.attempt_put(f"Take {chosen.name}", lambda: _with(path, chosen, value))
 
     # ---- why, and the device
 
     def _ask_why(self, path: Path) -> None:
-        view, stage = self._stage.view("why"), self._stage
-        assert isinstance(view, WhyView)
+        view, subject = self._views.get("why", WhyView), self._subject
 
         def inputs() -> WhyInputs:
-            return WhyInputs(path_inputs(stage.design, path, fine=False), stage.watched)
+            return WhyInputs(path_inputs(subject.design, path, fine=False), subject.watched)
 
-        stage.ask("why", PATH_WHY, inputs, view.show_result, stage.surface.tell)
+        subject.ask("why", PATH_WHY, inputs, view.show_result, self._editor.tell)
 
     def _ask_device(self, path: Path) -> None:
-        view, stage = self._stage.view("device"), self._stage
-        assert isinstance(view, DeviceView)
-        chosen = stage.context.selection.element
+        view, subject = self._views.get("device", DeviceView), self._subject
         receivers = path.receivers
-        end = chosen if chosen in receivers else DRIVER
+        end = subject.element if subject.element in receivers else DRIVER
         use: ModelUse | None = receivers[end].model if end in receivers else path.driver.model
         name = receivers[end].name if end in receivers else path.driver.name
         if use is None:
@@ -173,34 +149,22 @@ class MoreStudies:
                 f"{name} is linear. Choose a model file for it at the right, or open one."
             )
             return
-        try:
-            file = device_models(stage.design.device_file(use.file))
-            buffer = buffer_of(file, use.model, CORNER_COLUMNS[path.corner])
-        except OndaError as error:
-            view.show_nothing(str(error))
-            return
-        inputs = DeviceInputs(buffer, makers_waves(file, use.model))
-        remarks = file.remarks_of(use.model) + file.remarks_of("")
+
+        def inputs() -> DeviceInputs:
+            made = device_use(subject.design, use, CORNER_COLUMNS[path.corner])
+            assert made is not None
+            return DeviceInputs(made)
 
         def show(result: DeviceResult) -> None:
-            view.show_model(buffer, result, remarks)
+            view.show_model(result)
 
-        stage.ask("device", DEVICE_MODEL, lambda: inputs, show, stage.surface.tell)
+        subject.ask("device", DEVICE_MODEL, inputs, show, view.show_nothing)
 
 
-def sweepables(path: Path, stage: PathsStage) -> list[Sweepable]:
-    """What of a path can be swept, with ranges worth looking at."""
-    z = stage.result.z_line if stage.result else 60.0
-    out: list[Sweepable] = []
-    for e in path.all_elements:
-        if isinstance(e, SeriesResistor):
-            out.append(Sweepable(e.id, e.id, "resistance", 0.0, round(1.5 * z, -1), e.value.si))
-        elif isinstance(e, TracePiece | Cable):
-            at = e.length.si
-            out.append(Sweepable(e.id, f"length of {e.id}", "length", 0.1 * at, 2.0 * at, at))
-        elif isinstance(e, Branch | ShuntPart) and e.termination.r is not None:
-            r = e.termination.r.si
-            out.append(Sweepable(e.id, f"end of {e.id}", "resistance", 0.3 * r, 3.0 * r, r))
+def sweepables(path: Path, z: float) -> list[Sweepable]:
+    """What of a path can be swept, with ranges worth looking at for a line of `z` ohm."""
+    found = (look_of(e).sweep(e, z) for e in path.all_elements)
+    out = [s for s in found if s is not None]
     if path.termination.r is not None:
         r = path.termination.r.si
         out.append(Sweepable("receiver", "termination", "resistance", 0.3 * r, 3.0 * r, r))
@@ -214,19 +178,18 @@ def sweepables(path: Path, stage: PathsStage) -> list[Sweepable]:
 
 def _with(path: Path, chosen: Sweepable, value: float) -> Path:
     """The path with the swept value set, rounded as one would type it."""
-    if chosen.dimension == "length":
-        q = quantity(value, "length", "mm", 3)
-    else:
-        q = quantity(value, "resistance", "ohm", 3)
+    q = quantity(value, chosen.dimension, "mm" if chosen.dimension == "length" else "ohm", 3)
     element = path.element(chosen.id)
-    if isinstance(element, SeriesResistor):
-        return change_element(path, set_value(element, value=q))
-    if isinstance(element, TracePiece | Cable):
-        return change_element(path, set_value(element, length=q))
     if chosen.id == "driver":
         return set_value(path, driver=set_value(path.driver, resistance=q))
-    term = element.termination if isinstance(element, Branch | ShuntPart) else path.termination
+    if element is not None and element.main:
+        return change_element(path, element.with_main(q))
+    return _with_termination(path, chosen.id, q)
+
+
+def _with_termination(path: Path, where: str, q: Quantity) -> Path:
+    term = termination_of(path.element(where)) or path.termination
     changes = {"r": q}
     if term.r is not None and term.r_low is not None:
         changes["r_low"] = quantity(term.r_low.si * q.si / term.r.si, "resistance", "ohm", 3)
-    return set_termination(path, chosen.id, set_value(term, **changes))
+    return set_termination(path, where, set_value(term, **changes))

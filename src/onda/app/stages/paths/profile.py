@@ -10,7 +10,7 @@ from onda.app.selection import Selection
 from onda.app.shell.painting import pen, text
 from onda.app.stages.paths.scale import LEFT, DelayScale, Probes
 from onda.app.theme import Look
-from onda.studies.paths.path import Span
+from onda.studies.paths.layout import Span
 
 __all__ = ["Profile"]
 

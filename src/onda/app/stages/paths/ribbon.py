@@ -21,14 +21,16 @@ from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 
 from onda.app.selection import Selection
 from onda.app.shell.painting import blend, pen, text
+from onda.app.stages.paths.elements import look_of
 from onda.app.stages.paths.ribbon_layout import DRIVER, MIDDLE, RIBBON, RibbonLayout
 from onda.app.stages.paths.scale import LEFT, DelayScale, Probes
 from onda.app.theme import Look
-from onda.project.model import Branch, LumpedPart, Path, SeriesResistor, ShuntPart
-from onda.project.paths.edits import INSERTABLE, TOPOLOGIES
-from onda.project.paths.path import RECEIVER, NetworkPiece, Receiver
+from onda.project.paths.edits import TOPOLOGIES
+from onda.project.paths.elements import OFFERS
+from onda.project.paths.ends import RECEIVER, Receiver
+from onda.project.paths.path import Path
 from onda.project.quantities import format_si
-from onda.studies.paths.path import Span
+from onda.studies.paths.layout import Span
 
 __all__ = ["DRIVER", "RECEIVER", "Ribbon"]
 
@@ -176,11 +178,8 @@ class Ribbon(QWidget):
     def _draw_piece(self, painter: QPainter, layout: RibbonLayout, span: Span) -> None:
         look, t = self._look, self._look.t
         rect = layout.piece(span)
-        color = t.inner
-        if span.kind == "via":
-            color = t.via
-        elif self._layers.get(span.label):
-            color = t.copper
+        shown = look_of(layout.path.element(span.id))
+        color = getattr(t, shown.color or ("copper" if self._layers.get(span.label) else "inner"))
         dim = self._selection.hovered not in ("", span.id)
         fill = QColor(blend(color, t.sheet, 0.45)) if dim else QColor(color)
         painter.setPen(pen(t.sheet, 1.0))
@@ -191,10 +190,10 @@ class Ribbon(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(rect.adjusted(1, 1, -1, -1))
         painter.setFont(look.font(11))
-        if span.kind == "via":
+        if shown.below:
             if span.row == 0 and not layout.rows:
                 below = QRectF(rect.center().x() - 40, 96, 80, 14)
-                text(painter, below, "via", t.secondary, _CENTER)
+                text(painter, below, shown.below, t.secondary, _CENTER)
             return
         wide = f"{span.label} · {span.z:.0f} Ω · {format_si(span.length, 'length')}"
         middle = f"{span.label} · {span.z:.0f} Ω"
@@ -213,7 +212,8 @@ class Ribbon(QWidget):
         painter.setBrush(QColor(t.sheet))
         painter.drawRoundedRect(rect, 5, 5)
         painter.setFont(look.font(11, bold=True))
-        text(painter, rect, _chip_text(path.element(name)), t.ink, _CENTER)
+        element = path.element(name)
+        text(painter, rect, look_of(element).chip(element), t.ink, _CENTER)
 
     def _draw_ends(self, painter: QPainter, layout: RibbonLayout) -> None:
         look, t, path = self._look, self._look.t, layout.path
@@ -371,8 +371,8 @@ class Ribbon(QWidget):
         menu = QMenu(self)
         insert = menu.addMenu("Insert behind")
         assert insert is not None
-        for kind, title in INSERTABLE.items():
-            action = insert.addAction(title)
+        for kind, offer in OFFERS.items():
+            action = insert.addAction(offer.title)
             assert action is not None
             action.triggered.connect(lambda _, kind=kind: self.insert_wanted.emit(kind))
         for title, act in (
@@ -410,25 +410,6 @@ class Ribbon(QWidget):
         names = [DRIVER, *(s.id for s in self.layout_.spans), RECEIVER]
         at = names.index(self._selection.element) if self._selection.element in names else -step
         self._selection.choose_element(names[min(max(at + step, 0), len(names) - 1)])
-
-
-def _chip_text(element: object) -> str:
-    match element:
-        case SeriesResistor():
-            return f"{element.value.si:.3g} Ω"
-        case LumpedPart(role="capacitor", c_series=c) if c is not None:
-            return format_si(c.si, "capacitance", digits=2)
-        case LumpedPart(role="ferrite", r_parallel=r) if r is not None:
-            return f"{r.si:.3g} Ω∥"
-        case LumpedPart():
-            return format_si(element.inductance.si, "inductance", digits=2)
-        case NetworkPiece():
-            return "2-port"
-        case ShuntPart():
-            return element.termination.kind
-        case Branch():
-            return element.id
-    return ""
 
 
 def _tick_step(total: float, most: float) -> float:

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QPointF, QRectF
 
 from onda.app.stages.paths.scale import LEFT, DelayScale
-from onda.project.model import Branch, Path
-from onda.project.paths.path import RECEIVER
-from onda.studies.paths.path import Span
+from onda.project.paths.elements import Branch
+from onda.project.paths.ends import RECEIVER
+from onda.project.paths.path import Path
+from onda.studies.paths.layout import Span
 
 __all__ = ["DRIVER", "MIDDLE", "RIBBON", "ROW", "RibbonLayout"]
 

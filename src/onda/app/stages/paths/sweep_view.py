@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
@@ -15,28 +14,17 @@ from onda.app.plots.curves import Curve, CurvePlot, Limit
 from onda.app.shell.chips import Chips
 from onda.app.shell.fields import ChoiceBox, TextField, label
 from onda.app.shell.painting import blend, pen, text
+from onda.app.stages.paths.look import Sweepable
 from onda.app.theme import Look
 from onda.errors import InputError
+from onda.project.measures import measure
 from onda.project.quantities import format_si, parse_quantity
-from onda.studies.core.margin import MEASURE_TITLES
 from onda.studies.paths.corners import Found
 from onda.studies.paths.sweep import SweepResult
 
-__all__ = ["SweepView", "Sweepable"]
+__all__ = ["SweepView"]
 
 _COUNT = 20
-
-
-@dataclass(frozen=True)
-class Sweepable:
-    """Something that a sweep can run over: its id, name, dimension, range and present value, SI."""
-
-    id: str
-    name: str
-    dimension: str
-    low: float
-    high: float
-    now: float
 
 
 class SweepView(QWidget):
@@ -168,7 +156,7 @@ class SweepView(QWidget):
         if len(parts) != 2:
             raise InputError("two values are wanted", remedy="Write a range, as in 10 – 60 ohm.")
         high = parse_quantity(parts[1].replace("Ω", "ohm"), s.dimension)
-        unit = high.text.split(" ", 1)[-1]
+        unit = high.unit
         low = parse_quantity(parts[0].replace("Ω", "ohm"), s.dimension, unit)
         if not 0.0 <= low.si < high.si:
             raise InputError("the range must rise from 0 or above", remedy="As in 10 – 60 ohm.")
@@ -265,7 +253,7 @@ class SweepView(QWidget):
                 "type a limit on a margin, or look at the curves."
             )
         value = format_si(float(result.values[found.best[0]]), s.dimension)
-        title = MEASURE_TITLES[found.limiting].lower()
+        title = measure(found.limiting).title.lower()
         share = 100.0 * float(found.margin[found.best])
         corners = f"{len(result.names)} corners" if len(result.names) > 1 else "as it is"
         words = f"{runs} runs, {corners}. Best {s.name} = {value}"

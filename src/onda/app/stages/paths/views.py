@@ -15,11 +15,10 @@ from onda.app.shell.fields import TextField, label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.stages.paths.scale import LEFT, RIGHT, Probes, RouteMap
 from onda.app.theme import Look
-from onda.engine.circuits.bounces import Bounce
-from onda.project.model import MEASURE_DIMENSIONS
+from onda.project.measures import measures_of
 from onda.project.quantities import format_si
-from onda.studies.core.margin import MEASURE_TITLES, State
-from onda.studies.paths.path import PathResult
+from onda.studies.core.margin import State
+from onda.studies.paths.path import Bounce, PathResult
 
 __all__ = ["BouncesView", "MeasuresView", "SpectrumView", "WavesView"]
 
@@ -221,12 +220,6 @@ class BouncesView(QWidget):
         self._selection.hover(place.removesuffix(" end").removesuffix(" stub"))
 
 
-_SHOWN = (
-    "overshoot", "undershoot", "ring_back", "reversal", "settling", "edge_time", "slew", "delay",
-    "first_delay", "last_delay", "flight_time", "over_area", "under_area", "pulse_width", "duty",
-)  # fmt: skip
-
-
 class MeasuresView(QWidget):
     """All measures of all receivers, limits to type, and what rests on the line.
 
@@ -281,18 +274,18 @@ class MeasuresView(QWidget):
             [Column("measure", 1.2), *(Column(n, 0.9, number=True) for n in names)]
         )
         rows = []
-        for measure in _SHOWN:
-            cells, colors = [MEASURE_TITLES[measure]], []
+        for what in measures_of("path"):
+            cells, colors = [what.title], []
             for k, r in enumerate(result.receivers):
-                value = float(getattr(r.measures, measure))
-                state = states.get((measure, r.id))
+                value = float(getattr(r.measures, what.key))
+                state = states.get((what.key, r.id))
                 # A mark as well as a colour.
                 mark = {State.FAILS: " ×", State.TIGHT: " !"}.get(state or State.UNKNOWN, "")
-                cells.append(format_si(value, MEASURE_DIMENSIONS[measure]) + mark)
+                cells.append(format_si(value, what.dimension) + mark)
                 if state in inks:
                     colors.append((k + 1, inks[state]))
             if any(c not in ("– ", "–") for c in cells[1:]):
-                rows.append(LedgerRow(measure, tuple(cells), tuple(colors)))
+                rows.append(LedgerRow(what.key, tuple(cells), tuple(colors)))
         levels = [f"{format_si(r.low, 'voltage')} · {format_si(r.high, 'voltage')}"
                   for r in result.receivers]  # fmt: skip
         rows.insert(0, LedgerRow("levels", ("Settled, low · high", *levels)))

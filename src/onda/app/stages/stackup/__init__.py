@@ -2,7 +2,3 @@
 
 `build_view` draws the layers and lets their values be typed on; `stage` joins it to the document.
 """
-
-from onda.app.stages.stackup.stage import StackupStage
-
-__all__ = ["StackupStage"]

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from collections.abc import Callable, Sequence
+from typing import Any
 
 from onda.app.shell.form import FieldSpec
-from onda.app.stages.stackup.inspector import SPREAD_FIELDS
+from onda.app.stages.stackup.in_view import BuildInView
+from onda.app.stages.stackup.inspector import SPREAD_FIELDS, StackupInspector
 from onda.errors import OndaError
 from onda.project.build.library import foils
 from onda.project.build.limits_text import limit_text, step_text
@@ -25,9 +26,6 @@ from onda.studies.build.remarks import (
     zone_figures,
 )
 
-if TYPE_CHECKING:
-    from onda.app.stages.stackup.stage import StackupStage
-
 __all__ = ["Chosen"]
 
 _VIA_KINDS = ("through", "blind", "buried", "micro")
@@ -36,15 +34,18 @@ _VIA_KINDS = ("through", "blind", "buried", "micro")
 class Chosen:
     """Fills the inspector."""
 
-    def __init__(self, stage: StackupStage) -> None:
-        self._stage = stage
+    def __init__(
+        self, subject: BuildInView, panel: StackupInspector, put: Callable[[str, Quantity], None]
+    ) -> None:
+        self._subject, self._panel, self._put = subject, panel, put
 
     @property
     def _design(self) -> Design:
-        return self._stage.design
+        return self._subject.design
 
     def show_chosen(self) -> None:
-        layer, via, panel = self._stage.layer, self._stage.via, self._stage.panel
+        """Show the chosen layer or via span, and the chosen zone."""
+        layer, via, panel = self._subject.layer, self._subject.via, self._panel
         for part in (panel.add_heading, panel.adding):
             part.setVisible(layer is not None)
         panel.buttons["copy"].setVisible(layer is not None)
@@ -53,8 +54,8 @@ class Chosen:
             self._show_via(via)
         elif layer is not None:
             self._show_layer(layer)
-        zone = self._stage.zone
-        several = len(self._stage.stackup.zones) > 1 and zone is not None
+        zone = self._subject.zone
+        several = len(self._subject.stackup.zones) > 1 and zone is not None
         for part in (panel.zone_heading, panel.in_zone, panel.carries, panel.zone_kind):
             part.setVisible(several)
         flex = several and zone is not None and zone.kind == "flex"
@@ -65,7 +66,7 @@ class Chosen:
             there = layer is not None and layer.id in zone.layers
             panel.in_zone.setChecked(there)
             panel.in_zone.setVisible(layer is not None)
-            first = zone.id == self._stage.stackup.all_zones[0].id
+            first = zone.id == self._subject.stackup.all_zones[0].id
             panel.carries.setVisible(there and isinstance(layer, CopperLayer) and not first)
             panel.carries.setChecked(there and layer is not None and layer.id in zone.signal)
             kinds = [("rigid", "rigid"), ("flex", "flex")]
@@ -74,7 +75,7 @@ class Chosen:
             panel.bends.show_items([("once", "once, to fit"), ("often", "often")], zone.bends)
 
     def _show_layer(self, layer: StackLayer) -> None:
-        panel = self._stage.panel
+        panel = self._panel
         panel.title.setText(layer.id)
         panel.second.setVisible(isinstance(layer, CopperLayer) or layer.kind == "dielectric")
         note = ""
@@ -134,30 +135,30 @@ class Chosen:
         self._set_specs(layer, keys)
 
     def _show_material_fields(self, shown: bool) -> None:
-        for field in (self._stage.panel.dk, self._stage.panel.df):
+        for field in (self._panel.dk, self._panel.df):
             field.setVisible(shown)
         if not shown:
-            self._stage.panel.at.setVisible(False)
+            self._panel.at.setVisible(False)
 
     def _pressed_note(self, layer: Any) -> str:
         try:
-            to_be = pressed(self._stage.stackup, layer)
+            to_be = pressed(self._subject.stackup, layer)
         except OndaError as error:
             return f" {error}"
         return "" if to_be is None else f" Laid plies press to {format_si(to_be, 'length')}."
 
     def _set_specs(self, part: StackLayer | ViaSpan, keys: Sequence[tuple[str, str, Any]]) -> None:
         def get(key: str) -> Quantity | None:
-            now = self._stage.via if isinstance(part, ViaSpan) else self._stage.layer
+            now = self._subject.via if isinstance(part, ViaSpan) else self._subject.layer
             return getattr(now, key, None)
 
-        self._stage.form.set_specs(
+        self._panel.form.set_specs(
             [
                 FieldSpec(
                     title,
                     "ratio" if key == "cover" else "length",
                     lambda key=key: get(key),  # type: ignore[misc]
-                    lambda q, key=key: self._stage.edits.put(key, q),  # type: ignore[misc]
+                    lambda q, key=key: self._put(key, q),  # type: ignore[misc]
                     trim,
                     kept=lambda key=key: self._kept_values(key),  # type: ignore[misc]
                 )
@@ -166,12 +167,12 @@ class Chosen:
         )
 
     def _show_via(self, via: ViaSpan) -> None:
-        panel = self._stage.panel
+        panel = self._panel
         panel.title.setText(via.name)
-        aspect, limit = via_aspect(self._stage.stackup, via)
+        aspect, limit = via_aspect(self._subject.stackup, via)
         panel.what.setText(f"{via.kind} via, {via.top} to {via.bottom}")
         panel.first.title.setText("From – to")
-        copper = [c.id for c in self._stage.stackup.copper]
+        copper = [c.id for c in self._subject.stackup.copper]
         spans = [(f"{a} {b}", f"{a} – {b}") for k, a in enumerate(copper) for b in copper[k + 1 :]]
         panel.first.show_items(spans, f"{via.top} {via.bottom}")
         panel.first.setVisible(True)
@@ -189,7 +190,8 @@ class Chosen:
         )
 
     def show_whole(self, zone: Zone) -> None:
-        panel, stackup = self._stage.panel, self._stage.stackup
+        """Show what is true of a whole zone, and of how the build is made."""
+        panel, stackup = self._panel, self._subject.stackup
         f = zone_figures(stackup, zone)
         panel.numbers.set_rows(
             [
@@ -212,9 +214,9 @@ class Chosen:
             field.show_text(step_text(steps[k]) if k < len(steps) else "")
 
     def _kept_values(self, key: str) -> list[float]:
-        chosen = self._stage.context.selection.element
+        chosen = self._subject.element
         found = (
-            x for k in self._stage.shown_kept for x in k.design.stackup.layers if x.id == chosen
+            x for k in self._subject.kept_states for x in k.design.stackup.layers if x.id == chosen
         )
         values = (getattr(x, key, None) for x in found)
         return [v.si for v in values if v is not None]

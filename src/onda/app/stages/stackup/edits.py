@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from onda.app.document import Document
-from onda.errors import InputError, OndaError
+from onda.app.kit.editor import Editor
+from onda.app.stages.stackup.in_view import BuildInView, via_element
+from onda.errors import InputError
+from onda.project.base import set_value
 from onda.project.build.edits import (
     add_layer,
     add_material,
@@ -26,12 +28,8 @@ from onda.project.build.stackup import (
     StackLayer,
     ViaSpan,
 )
-from onda.project.edits import set_value
 from onda.project.model import Project
 from onda.project.quantities import Quantity, quantity
-
-if TYPE_CHECKING:
-    from onda.app.stages.stackup.stage import StackupStage
 
 __all__ = ["BuildEdits"]
 
@@ -39,40 +37,40 @@ __all__ = ["BuildEdits"]
 class BuildEdits:
     """Edits of the build in view; what is refused is said on the surface."""
 
-    def __init__(self, stage: StackupStage) -> None:
-        self._stage = stage
-
-    @property
-    def _document(self) -> Document:
-        return self._stage.context.document
+    def __init__(self, editor: Editor, subject: BuildInView, refused: Callable[[], None]) -> None:
+        self._editor, self._subject, self._refused = editor, subject, refused
 
     def edit(self, name: str, change: Callable[[Project], Project]) -> None:
-        document = self._document
-        try:
-            document.edit(name, change(document.project))
-            self._stage.surface.tell("")
-        except OndaError as error:
-            self._stage.surface.tell(str(error))
-            self._stage.refresh()
+        """Change the project; where that is refused, say why and show what is."""
+        if self._editor.attempt(name, change):
+            self._editor.tell("")
+        else:
+            self._refused()
 
     def add(self, kind: Any) -> None:
         self.new_layer(f"Add {kind}", lambda p, below: add_layer(p, below, kind))
 
     def new_layer(self, name: str, change: Callable[[Project, str], tuple[Project, str]]) -> None:
-        layer = self._stage.layer
-        if layer is None:
-            return
-        try:
-            project, new = change(self._document.project, layer.id)
-        except OndaError as error:
-            self._stage.surface.tell(str(error))
-            return
-        self._stage.surface.tell("")
-        self._document.edit(name, project)
-        self._stage.context.selection.choose_element(new)
+        """Add a layer made from the chosen one, and choose it."""
+        layer = self._subject.layer
+        if layer is not None:
+            self._choose_new(name, lambda p: change(p, layer.id))
+
+    def _choose_new(self, name: str, make: Callable[[Project], tuple[Project, str]]) -> None:
+        """Add something and choose it; what is refused is said."""
+        made = ""
+
+        def change(project: Project) -> Project:
+            nonlocal made
+            project, made = make(project)
+            return project
+
+        if self._editor.attempt(name, change):
+            self._editor.tell("")
+            self._subject.choose_element(made)
 
     def remove_chosen(self) -> None:
-        layer, via = self._stage.layer, self._stage.via
+        layer, via = self._subject.layer, self._subject.via
         if via is not None:
             self.edit(f"Remove {via.name}", lambda p: remove_via_span(p, via.id))
         elif layer is not None:
@@ -81,15 +79,16 @@ class BuildEdits:
     def put(self, key: str, q: Quantity) -> None:
         """Change a value of the chosen layer or via; refused with the reason beside the field."""
         project, layer, via = (
-            self._document.project,
-            self._stage.layer,
-            self._stage.via,
+            self._editor.project,
+            self._subject.layer,
+            self._subject.via,
         )
         if via is not None:
             vias = tuple(
-                set_value(v, **{key: q}) if v.id == via.id else v for v in self._stage.stackup.vias
+                set_value(v, **{key: q}) if v.id == via.id else v
+                for v in self._subject.stackup.vias
             )
-            self._document.edit(f"Change {key} of {via.name}", with_stackup(project, vias=vias))
+            self._editor.make(f"Change {key} of {via.name}", with_stackup(project, vias=vias))
             return
         assert layer is not None
         if isinstance(layer, CopperLayer) and key in ("foil", "plating"):
@@ -97,10 +96,10 @@ class BuildEdits:
         else:
             new = set_value(layer, **{key: q})
         words = f"Change {key.replace('_', ' ')} of {layer.id}"
-        self._document.edit(words, replace_layer(project, new))
+        self._editor.make(words, replace_layer(project, new))
 
     def dragged(self, layer: str, metres: float) -> None:
-        old = self._stage.stackup.layer(layer)
+        old = self._subject.stackup.layer(layer)
         if isinstance(old, CoatingLayer):
             return
         q = quantity(metres, "length", "um", 6)
@@ -110,7 +109,7 @@ class BuildEdits:
         )
 
     def first_chosen(self, value: str) -> None:
-        layer, via = self._stage.layer, self._stage.via
+        layer, via = self._subject.layer, self._subject.via
         if via is not None:
             top, bottom = value.split(" ")
             self._change_via(via, top=top, bottom=bottom, backdrilled_to=None)
@@ -120,7 +119,7 @@ class BuildEdits:
             self._change_layer(layer, material=value)
 
     def second_chosen(self, value: str) -> None:
-        layer, via = self._stage.layer, self._stage.via
+        layer, via = self._subject.layer, self._subject.via
         if via is not None:
             kind, _, back = value.partition(">")
             self._change_via(via, kind=kind, backdrilled_to=back or None)
@@ -153,46 +152,46 @@ class BuildEdits:
         self.change_material(key, **{key: value})
 
     def change_material(self, what: str, **changes: Any) -> None:
-        layer = self._stage.layer
+        layer = self._subject.layer
         if layer is None or isinstance(layer, CopperLayer):
             return
-        project = self._document.project
+        project = self._editor.project
         old = project.design.material(layer.material)
         new = set_value(old, **changes) if "at" in changes else scaled_material(old, **changes)
-        self._document.edit(f"Change {what} of {old.name}", add_material(project, new))
+        self._editor.make(f"Change {what} of {old.name}", add_material(project, new))
 
     def _change_via(self, via: ViaSpan, **changes: Any) -> None:
         vias = tuple(
-            set_value(v, **changes) if v.id == via.id else v for v in self._stage.stackup.vias
+            set_value(v, **changes) if v.id == via.id else v for v in self._subject.stackup.vias
         )
         self.edit(f"Change {via.name}", lambda p: with_stackup(p, vias=vias))
 
     def change_stackup(self, words: str, **changes: Any) -> None:
-        project = self._document.project
-        self._document.edit(f"Change {words}", with_stackup(project, **changes))
+        project = self._editor.project
+        self._editor.make(f"Change {words}", with_stackup(project, **changes))
 
     def put_spread(self, key: str) -> Callable[[Quantity], None]:
         def put(q: Quantity) -> None:
-            spread = set_value(self._stage.stackup.spread, **{key: q})
+            spread = set_value(self._subject.stackup.spread, **{key: q})
             self.change_stackup(f"spread of {key}", spread=spread)
 
         return put
 
     def put_made(self, change: Callable[..., Any], index: int, typed: str) -> None:
-        made = change(self._stage.stackup.fabrication, index, typed)
+        made = change(self._subject.stackup.fabrication, index, typed)
         self.change_stackup("what can be made", fabrication=made)
 
     def change_zone(self, **changes: Any) -> None:
-        zone = self._stage.zone
-        if zone is None or not self._stage.stackup.zones:
+        zone = self._subject.zone
+        if zone is None or not self._subject.stackup.zones:
             return
         zones = tuple(
-            set_value(z, **changes) if z.id == zone.id else z for z in self._stage.stackup.zones
+            set_value(z, **changes) if z.id == zone.id else z for z in self._subject.stackup.zones
         )
         self.edit(f"Change {zone.name}", lambda p: with_stackup(p, zones=zones))
 
     def in_zone(self, there: bool) -> None:
-        zone, layer = self._stage.zone, self._stage.layer
+        zone, layer = self._subject.zone, self._subject.layer
         if zone is not None and layer is not None:
             self.edit(
                 f"{'Put' if there else 'Take'} {layer.id} {'into' if there else 'out of'} "
@@ -201,17 +200,17 @@ class BuildEdits:
             )
 
     def carries(self, there: bool) -> None:
-        zone, layer = self._stage.zone, self._stage.layer
+        zone, layer = self._subject.zone, self._subject.layer
         if zone is None or layer is None:
             return
         kept = tuple(x for x in zone.signal if x != layer.id)
         self.change_zone(signal=(*kept, layer.id) if there else kept)
 
     def add_via(self) -> None:
-        try:
-            project, new = add_via_span(self._document.project)
-        except OndaError as error:
-            self._stage.surface.tell(str(error))
-            return
-        self._document.edit("Add via span", project)
-        self._stage.context.selection.choose_element(f"via:{new}")
+        """Add a via span and choose it."""
+
+        def make(project: Project) -> tuple[Project, str]:
+            changed, new = add_via_span(project)
+            return changed, via_element(new)
+
+        self._choose_new("Add via span", make)

@@ -13,7 +13,6 @@ from onda.project.build.exchange import Taken
 from onda.project.build.files import FORMATS, read_build, write_build
 from onda.project.model import Project
 from onda.project.store import write_atomically
-from onda.report.build_drawing import build_drawing
 
 __all__ = ["BuildFiles"]
 
@@ -88,6 +87,9 @@ class BuildFiles:
         """Write the build in a format, onto the file where it is there already."""
         try:
             if key in ("pdf", "svg"):
+                # Drawing needs a library that takes its time to load.
+                from onda.report.build_drawing import build_drawing
+
                 data = build_drawing(self._project(), key, self._reached())  # type: ignore[arg-type]
                 write_atomically(path, data)
             else:

@@ -7,9 +7,9 @@ from typing import Any
 
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from onda.app.kit.context import Context
 from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, QuantityField, TextField, label
 from onda.app.shell.form import Form
-from onda.app.stages.base import Context
 
 __all__ = ["SPREAD_FIELDS", "StackupInspector"]
 

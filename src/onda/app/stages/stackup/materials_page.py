@@ -19,17 +19,18 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from onda.app.kit.context import Context
 from onda.app.plots.curves import Curve, CurvePlot
 from onda.app.shell.fields import NumberRows, label
-from onda.app.stages.base import Context
 from onda.errors import OndaError
-from onda.formats.material_csv import materials_from_csv, materials_to_csv
 from onda.project.build.library import (
     add_user_materials,
     fit_of,
     library,
     material_from_row,
     material_to_row,
+    materials_csv,
+    read_user_materials,
     user_materials,
 )
 from onda.project.build.stackup import Material
@@ -223,14 +224,9 @@ class MaterialsPage(QWidget):
 
     def read_csv(self, path: Path) -> str:
         """Add a table's materials to the user's own; return what was done."""
-        rows = materials_from_csv(path.read_bytes(), file=path.name)
-        for k, row in enumerate(rows):
-            # A table that no causal material can have is refused before it is kept.
-            fit_of(material_from_row(row, f"m{k}"))
-        add_user_materials(rows)
-        return f"{len(rows)} materials added to your own"
+        return f"{read_user_materials(path)} materials added to your own"
 
     def csv_of_project(self) -> bytes:
         """The project's materials as CSV."""
         materials = self._context.document.project.design.materials
-        return materials_to_csv(material_to_row(m) for m in materials)
+        return materials_csv(materials)

@@ -9,17 +9,22 @@ from typing import Any
 
 from PyQt6.QtWidgets import QPushButton, QStackedWidget
 
+from onda.app.kit.context import Context
+from onda.app.kit.stage import Stage
+from onda.app.kit.surface import scrolled
 from onda.app.shell.rows import Row
-from onda.app.stages.base import Context, Stage, scrolled
+from onda.app.stages import StageInfo
 from onda.app.stages.stackup.build_view import BuildView
 from onda.app.stages.stackup.cells import Cell
 from onda.app.stages.stackup.chosen import Chosen
 from onda.app.stages.stackup.edits import BuildEdits
 from onda.app.stages.stackup.files import BuildFiles
+from onda.app.stages.stackup.in_view import BuildInView, via_element
 from onda.app.stages.stackup.inspector import StackupInspector
 from onda.app.stages.stackup.materials_page import MaterialsPage
 from onda.app.stages.stackup.remarks import RemarkLines
 from onda.errors import InputError
+from onda.project.base import set_value
 from onda.project.build.edits import (
     add_material,
     add_zone,
@@ -32,23 +37,15 @@ from onda.project.build.edits import (
 )
 from onda.project.build.exchange import Taken
 from onda.project.build.limits_text import with_limit, with_step
-from onda.project.build.stackup import (
-    CopperLayer,
-    StackLayer,
-    Stackup,
-    ViaSpan,
-    Zone,
-)
-from onda.project.edits import replace_class, set_value
+from onda.project.build.stackup import CopperLayer, Stackup
+from onda.project.edits import replace_object, requirements_of
+from onda.project.kind import Ref
+from onda.project.kinds import kind_of
 from onda.project.model import Project
 from onda.project.quantities import format_si
-from onda.studies.build.remarks import (
-    build_remarks,
-    via_state,
-    zone_figures,
-)
-from onda.studies.core.margin import Margin, State, margin_of, measure_line
-from onda.studies.core.study import key_of
+from onda.studies.build.remarks import build_remarks, via_state, zone_figures
+from onda.studies.core.keys import key_of
+from onda.studies.core.margin import Margin, State
 from onda.studies.lines.fit_all import FIT_ALL, FitAllResult, fit_all_inputs, with_fitted
 from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
 from onda.studies.lines.inputs import line_inputs
@@ -59,20 +56,20 @@ __all__ = ["StackupStage"]
 class StackupStage(Stage):
     """Stackup: the build and what every class makes of it."""
 
-    id = "stackup"
     add_title = "Add a zone beside the others"
+    live_margins = False
+    subject_type = BuildInView
+    subject: BuildInView
 
-    def __init__(self, context: Context) -> None:
-        super().__init__(context)
-        self.results: dict[tuple[str, str], ImpedanceResult] = {}
-        self.problems: dict[tuple[str, str], str] = {}
+    def __init__(self, context: Context, info: StageInfo) -> None:
+        super().__init__(context, info)
         self._keys: dict[tuple[str, str], str] = {}
-        self.edits, self.shown = BuildEdits(self), Chosen(self)
+        self.edits = BuildEdits(self.editor, self.subject, self.refresh)
         look, document = context.look, context.document
         self.files = BuildFiles(
             self.surface,
             lambda: document.project,
-            lambda: {k: r.z for k, r in self.results.items()},
+            lambda: self.subject.reached,
             self._take,
             self.surface.tell,
         )
@@ -87,10 +84,10 @@ class StackupStage(Stage):
         add("Materials", self.show_materials, tip="The library, your own materials, this project's")
         self._menu_button("Read", lambda b: self.files.show_read(b))
         self._menu_button("Write", lambda b: self.files.show_write(b))
-        add("Keep state", self.keep_wanted.emit, primary=True, tip="Keep this state (K)")
+        self.add_keep_button()
         self.view = BuildView(look)
         self.view.chosen.connect(context.selection.choose_element)
-        self.view.zone_chosen.connect(lambda z: context.selection.choose(z, "stackup"))
+        self.view.zone_chosen.connect(context.selection.choose)
         self.view.cell_chosen.connect(self._go_to_line)
         self.view.cell_wanted.connect(self._route)
         self.view.drag_began.connect(document.begin_gesture)
@@ -105,6 +102,7 @@ class StackupStage(Stage):
         self.surface.body.addWidget(self.pages, 1)
         self.surface.body.addWidget(self.remarks)
         self.panel = StackupInspector(context, self._acts())
+        self.shown = Chosen(self.subject, self.panel, self.edits.put)
         self.form = self.panel.form
         self.inspector = scrolled(self.panel)
 
@@ -139,9 +137,6 @@ class StackupStage(Stage):
             "step": lambda k: lambda typed: self.edits.put_made(with_step, k, typed),
         }
 
-    def _mirror(self) -> None:
-        self.edits.edit("Mirror build", mirror_build)
-
     @property
     def materials(self) -> MaterialsPage:
         """The page of materials, made when it is first looked at."""
@@ -157,29 +152,10 @@ class StackupStage(Stage):
     @property
     def stackup(self) -> Stackup:
         """The present stackup."""
-        return self.design.stackup
-
-    @property
-    def zone(self) -> Zone | None:
-        """The chosen zone, else the first."""
-        zones = self.stackup.all_zones
-        chosen = self.context.selection.subject_of(self.id)
-        return next((z for z in zones if z.id == chosen), zones[0] if zones else None)
-
-    @property
-    def layer(self) -> StackLayer | None:
-        """The chosen layer."""
-        chosen = self.context.selection.element
-        return next((x for x in self.stackup.layers if x.id == chosen), None)
-
-    @property
-    def via(self) -> ViaSpan | None:
-        """The chosen via span."""
-        chosen = self.context.selection.element.removeprefix("via:")
-        return next((v for v in self.stackup.vias if v.id == chosen), None)
+        return self.subject.stackup
 
     def rows(self) -> Sequence[Row]:
-        state = self.context.standing.state_of("lines")
+        state = self.context.standing.state_of_kinds(self.info.judged)
         out = []
         for k, zone in enumerate(self.stackup.all_zones):
             layers = self.stackup.zone_layers(zone)
@@ -193,25 +169,23 @@ class StackupStage(Stage):
         rows = []
         for v in self.stackup.vias:
             state = via_state(self.stackup, v)
-            rows.append(Row(f"via:{v.id}", v.name, "", state, f"{v.top}–{v.bottom}"))
-        return "Via spans", rows, self.context.selection.element
+            rows.append(Row(via_element(v.id), v.name, "", state, f"{v.top}–{v.bottom}"))
+        return "Via spans", rows, self.subject.element
 
     def refresh(self) -> None:
         layers = self.stackup.layers
         if not layers:
-            self.surface.title.setText("Stackup")
-            self.surface.remark.setText("There is no layer yet: read a build from a file.")
+            self.surface.show_head("Stackup", "There is no layer yet: read a build from a file.")
             self.view.update()
             return
-        if self.layer is None and self.via is None:
-            self.context.selection.choose_element(layers[0].id)
+        if self.subject.layer is None and self.subject.via is None:
+            self.subject.choose_element(layers[0].id)
             return
-        zone = self.zone
+        zone = self.subject.zone
         assert zone is not None
-        self.surface.title.setText("Build")
         total = zone_figures(self.stackup, zone).thickness
         copper = sum(isinstance(x, CopperLayer) for x in self.stackup.zone_layers(zone))
-        self.surface.remark.setText(f"{copper} copper layers, {format_si(total, 'length')}")
+        self.surface.show_head("Build", f"{copper} copper layers, {format_si(total, 'length')}")
         self._ask_cells()
         self._draw()
         self.shown.show_chosen()
@@ -222,7 +196,7 @@ class StackupStage(Stage):
     # -- the table --------------------------------------------------------------------------------
 
     def _ask_cells(self) -> None:
-        in_gesture = self.context.document.in_gesture
+        in_gesture = self.editor.in_gesture
         for c in self.design.line_classes:
             for t in c.on:
                 self._ask_cell(c.id, t.layer, fine=not in_gesture)
@@ -237,31 +211,30 @@ class StackupStage(Stage):
             if self._keys.get(where) != key:
                 # Numbers of another design must not stay while the new ones are computed.
                 self._keys[where] = key
-                self.results.pop(where, None)
+                self.subject.results.pop(where, None)
             return made
 
         def show(result: ImpedanceResult) -> None:
-            self.results[where] = result
-            self.problems.pop(where, None)
+            self.subject.results[where] = result
+            self.subject.problems.pop(where, None)
             self._draw()
             self.margins_changed.emit()
 
         def fail(words: str) -> None:
-            self.results.pop(where, None)
-            self.problems[where] = words
+            self.subject.results.pop(where, None)
+            self.subject.problems[where] = words
             self._draw()
 
-        self.ask(f"cell-{line_class}-{place}", IMPEDANCE, inputs, show, fail)
+        self.subject.ask(f"cell-{line_class}-{place}", IMPEDANCE, inputs, show, fail)
 
     def _cell(self, line_class: str, place: str, shape: str) -> Cell:
         c = self.design.line_class(line_class)
-        result = self.results.get((line_class, place))
+        result = self.subject.results.get((line_class, place))
         requirement = next(
             (
                 r
-                for r in self.context.document.project.requirements
-                if (r.stage, r.subject, r.measure, r.layer)
-                == ("lines", line_class, "impedance", place)
+                for r in requirements_of(self.project, Ref(kind_of(c).key, c.id))
+                if (r.measure, r.layer) == ("impedance", place)
             ),
             None,
         )
@@ -272,8 +245,8 @@ class StackupStage(Stage):
         if result is not None:
             state = State.HOLDS if low <= result.z <= high else State.FAILS
             if requirement is not None:
-                state = margin_of(requirement, measure_line(result, place, "impedance")).state
-        problem = self.problems.get((line_class, place), "")
+                state = self.subject.margin(requirement, result).state
+        problem = self.subject.problems.get((line_class, place), "")
         return Cell(
             place,
             line_class,
@@ -295,27 +268,25 @@ class StackupStage(Stage):
                 if gap is not None:
                     shape += f"/{gap.si * 1e6:.0f}"
                 cells.append(self._cell(c.id, t.layer, shape))
-        zone = self.zone
-        self.view.show_build(
-            self.design, cells, self.context.selection.element, zone.id if zone else ""
-        )
+        zone = self.subject.zone
+        self.view.show_build(self.design, cells, self.subject.element, zone.id if zone else "")
 
     def fit_all(self) -> None:
         """Fit the width of every class on every layer, within what can be made."""
         self.surface.tell("")
 
         def done(result: FitAllResult) -> None:
-            project, problems = with_fitted(self.context.document.project, result.fitted)
-            self.context.document.edit("Fit all classes", project)
+            project, problems = with_fitted(self.project, result.fitted)
+            self.editor.make("Fit all classes", project)
             self.surface.tell("  ".join(problems))
 
-        self.ask("fit", FIT_ALL, lambda: fit_all_inputs(self.design), done, self.surface.tell)
+        self.subject.ask(
+            "fit", FIT_ALL, lambda: fit_all_inputs(self.design), done, self.surface.tell
+        )
 
     def _go_to_line(self, line_class: str, place: str) -> None:
-        selection = self.context.selection
-        selection.choose(line_class, "lines")
-        selection.go("lines")
-        selection.choose_element(place)
+        found = self.design.line_class(line_class)
+        self.context.selection.show(Ref(kind_of(found).key, found.id), place)
 
     def _route(self, line_class: str, place: str) -> None:
         """Route a class on one more layer, as on the layer where it is first."""
@@ -325,26 +296,24 @@ class StackupStage(Stage):
         def change(project: Project) -> Project:
             changed = set_value(c, on=(*c.on, new))
             line_inputs(project.design, changed, place)
-            return replace_class(project, changed)
+            return replace_object(project, changed)
 
         self.edits.edit(f"Route {c.name} on {place}", change)
 
     def _go_to_remark(self, where: str) -> None:
         vias = {v.id for v in self.stackup.vias}
-        self.context.selection.choose_element(f"via:{where}" if where in vias else where)
-
-    # -- the inspector ----------------------------------------------------------------------------
+        self.subject.choose_element(via_element(where) if where in vias else where)
 
     # -- editing ----------------------------------------------------------------------------------
 
     def add_copy(self) -> None:
-        project, new = add_zone(self.context.document.project)
-        self.context.document.edit("Add zone", project)
-        self.context.selection.choose(new, self.id)
+        project, new = add_zone(self.project)
+        self.editor.make("Add zone", project)
+        self.context.selection.choose(new)
 
     def remove(self, identifier: str) -> None:
-        project = remove_zone(self.context.document.project, identifier)
-        self.context.document.edit("Remove zone", project)
+        project = remove_zone(self.project, identifier)
+        self.editor.make("Remove zone", project)
 
     def rename(self, identifier: str, name: str) -> None:
         if not self.stackup.zones:
@@ -352,8 +321,8 @@ class StackupStage(Stage):
         zones = tuple(
             set_value(z, name=name) if z.id == identifier else z for z in self.stackup.zones
         )
-        project = with_stackup(self.context.document.project, zones=zones)
-        self.context.document.edit("Rename zone", project)
+        project = with_stackup(self.project, zones=zones)
+        self.editor.make("Rename zone", project)
 
     # -- materials and files ----------------------------------------------------------------------
 
@@ -362,7 +331,7 @@ class StackupStage(Stage):
         if self.pages.currentWidget() is self.materials:
             self.pages.setCurrentWidget(self.view)
             return
-        layer = self.layer
+        layer = self.subject.layer
         named = layer is not None and not isinstance(layer, CopperLayer)
         self.materials.show_for(layer.id if named and layer else "")
         self.pages.setCurrentWidget(self.materials)
@@ -370,7 +339,7 @@ class StackupStage(Stage):
     def _use_material(self, entry: Any) -> None:
         taken = {m.id for m in self.design.materials}
         new_id = next(f"mat{n}" for n in range(1, 10_000) if f"mat{n}" not in taken)
-        layer = self.layer
+        layer = self.subject.layer
 
         def change(project: Project) -> Project:
             material = entry.make(new_id)
@@ -384,15 +353,22 @@ class StackupStage(Stage):
         self.pages.setCurrentWidget(self.view)
 
     def _take(self, name: str, taken: Taken) -> None:
-        self.context.document.edit(f"Read {name}", taken.project)
+        self.editor.make(f"Read {name}", taken.project)
         self.surface.tell("  ".join(taken.remarks))
 
     def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
         names = {c.id: c.name for c in self.design.line_classes}
         # Several classes are on screen, so each bar has to say whose it is.
         shown = [
-            replace(m, title=f"{names[m.subject]} {m.title.removeprefix('Impedance ')}")
+            replace(m, title=self._title_of(m, names[m.subject]))
             for m in self.context.standing.margins
-            if m.stage == "lines"
+            if m.kind in self.info.judged
         ]
         return "all classes", sorted(shown, key=lambda m: m.normalised), {}
+
+    @staticmethod
+    def _title_of(margin: Margin, name: str) -> str:
+        """Whose margin it is; of an impedance its layer is enough."""
+        if margin.measure == "impedance":
+            return f"{name} {margin.layer or margin.measure_title}"
+        return f"{name} {margin.title}"

@@ -1,0 +1,197 @@
+"""Commands about a whole project: demo, open, check, warm-up."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from onda.cli.common import (
+    EXIT_FAILS,
+    FileArgument,
+    JobsOption,
+    JsonOption,
+    ReportOption,
+    SchedulerOption,
+    console,
+    open_project,
+    print_json,
+    progress_bar,
+    running,
+)
+from onda.errors import InputError
+
+if TYPE_CHECKING:
+    from onda.project.model import Project
+    from onda.studies.core.margin import Margin
+    from onda.studies.core.runner import StudyRunner
+
+__all__ = ["register"]
+
+
+def register(app: typer.Typer) -> None:
+    """Add the commands to the application."""
+    app.command()(demo)
+    app.command("open")(open_)
+    app.command()(check)
+    app.command("warm-up")(warm_up)
+
+
+def demo(
+    headless: Annotated[
+        bool, typer.Option("--headless", help="Run everything without a window.")
+    ] = False,
+    report: ReportOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Open the Fulmar demo project, or run all of it headless and write a report."""
+    from onda.demo import fulmar_project
+
+    if not headless:
+        raise typer.Exit(_open_window(None, fulmar_project()))
+    raise typer.Exit(_headless_demo(report or Path("onda-demo-report"), as_json))
+
+
+def _headless_demo(folder: Path, as_json: bool) -> int:
+    """Do what a newcomer would do in the window, check, and write the report."""
+    import os
+
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from onda.app.tour import take_tour
+    from onda.demo import fulmar_project
+    from onda.project.store import load_project, save_project
+    from onda.report.html import write_report
+    from onda.studies.core.check import check_project
+
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise InputError(f"cannot be made: {error.strerror}", file=str(folder)) from error
+    file = folder / "fulmar.onda"
+    save_project(fulmar_project(), file)
+    project = load_project(file)
+    with running() as runner:
+        margins = check_project(project, runner, progress=None if as_json else progress_bar())
+        screens = take_tour(project, folder)
+        page = write_report(project, margins, runner, folder, screens=screens)
+    if as_json:
+        print_json({"report": str(page), "project": str(file), "margins": _dicts(margins)})
+        return 0
+    _print_margins(project, margins)
+    typer.echo(f"Report and pictures: {page}")
+    typer.echo(f"Project file: {file}")
+    return 0
+
+
+def open_(file: FileArgument) -> None:
+    """Open a project file in a window."""
+    raise typer.Exit(_open_window(file, open_project(file)))
+
+
+def _open_window(file: Path | None, project: Project) -> int:
+    from onda.app.main import run_application
+
+    return run_application(project, file)
+
+
+def check(
+    file: FileArgument,
+    only: Annotated[
+        str | None, typer.Option("--only", help="One stage, as in lines, paths or networks.")
+    ] = None,
+    as_json: JsonOption = False,
+    report: ReportOption = None,
+    jobs: JobsOption = None,
+    scheduler: SchedulerOption = "",
+) -> None:
+    """Hold a project against its requirements: exit 0 all hold, 1 something fails, 2 bad input."""
+    from onda.studies.core.check import check_project
+    from onda.studies.core.margin import State
+
+    kinds = _kinds_of(only) if only else None
+    project = open_project(file)
+    with running(jobs, scheduler) as runner:
+        bar = None if as_json else progress_bar()
+        margins = check_project(project, runner, only=kinds, progress=bar)
+        if as_json:
+            print_json(_dicts(margins))
+        else:
+            _print_margins(project, margins)
+        if report is not None:
+            _report(project, margins, runner, report, tell=not as_json)
+    bad = any(m.state in (State.FAILS, State.UNKNOWN) for m in margins)
+    raise typer.Exit(EXIT_FAILS if bad else 0)
+
+
+def _kinds_of(stage: str) -> tuple[str, ...]:
+    """Kinds of objects that a stage shows and that something can be required of."""
+    from onda.app.stages import STAGES
+    from onda.studies.core.judge import JUDGES
+
+    judged = {s.id: tuple(k for k in s.kinds if k in JUDGES) for s in STAGES}
+    known = {stage: kinds for stage, kinds in judged.items() if kinds}
+    if stage not in known:
+        raise InputError(f"there is no stage {stage!r}", remedy=f"Use one of {', '.join(known)}.")
+    return known[stage]
+
+
+def _report(
+    project: Project, margins: list[Margin], runner: StudyRunner, folder: Path, *, tell: bool
+) -> None:
+    from onda.report.html import write_report
+
+    page = write_report(project, margins, runner, folder)
+    if tell:
+        typer.echo(f"Report: {page}")
+
+
+def _dicts(margins: list[Margin]) -> list[dict[str, Any]]:
+    from onda.app.stages import stage_of
+
+    return [asdict(m) | {"state": m.state.value, "stage": stage_of(m.kind).id} for m in margins]
+
+
+def _print_margins(project: Project, margins: list[Margin]) -> None:
+    from rich.table import Table
+
+    from onda.app.stages import stage_of
+    from onda.project.kinds import find
+    from onda.studies.core.margin import State, limits_text
+
+    table = Table(title=f"{project.name} {project.revision}")
+    for column in ("Stage", "Object", "Requirement", "Value", "Limit", "State"):
+        table.add_column(column, justify="right" if column in ("Value", "Limit") else "left")
+    styles = {State.FAILS: "red", State.TIGHT: "yellow"}
+    for m in margins:
+        table.add_row(
+            stage_of(m.kind).id,
+            find(project.design, m.ref).name,
+            m.title,
+            m.value_text,
+            limits_text(m),
+            m.state.value,
+            style=styles.get(m.state, "dim") if m.state is not State.HOLDS else None,
+        )
+    out = console(110)
+    out.print(table)
+    fails = sum(m.state is State.FAILS for m in margins)
+    tight = sum(m.state is State.TIGHT for m in margins)
+    unknown = sum(m.state is State.UNKNOWN for m in margins)
+    line = f"{fails} of {len(margins)} fail, {tight} tight"
+    out.print(line + (f", {unknown} could not be computed" if unknown else ""))
+
+
+def warm_up() -> None:
+    """Compile the numeric kernels now, so that the first window is fast."""
+    from tempfile import TemporaryDirectory
+
+    from onda.demo import fulmar_project
+    from onda.studies.core.cache import ResultCache
+    from onda.studies.core.check import check_project
+    from onda.studies.core.executors import here
+    from onda.studies.core.runner import StudyRunner
+
+    with TemporaryDirectory() as folder:
+        check_project(fulmar_project(), StudyRunner(here(), ResultCache(Path(folder))))
