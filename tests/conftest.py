@@ -16,7 +16,7 @@ from hypothesis import settings
 from onda.demo import fulmar_project
 from onda.project.model import Project
 from onda.studies.core.cache import ResultCache
-from onda.studies.core.executors import ImmediateExecutor
+from onda.studies.core.executors import here
 from onda.studies.core.runner import StudyRunner
 
 settings.register_profile("onda", deadline=None, max_examples=60)
@@ -54,4 +54,4 @@ def shared_cache(tmp_path_factory: pytest.TempPathFactory) -> ResultCache:
 @pytest.fixture
 def runner(shared_cache: ResultCache) -> StudyRunner:
     """Runs studies at once, in this thread."""
-    return StudyRunner(ImmediateExecutor(), shared_cache)
+    return StudyRunner(here(), shared_cache)

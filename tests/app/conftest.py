@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -12,10 +11,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
-from onda.app.main import STAGES_BUILT
 from onda.app.shell.window import MainWindow
 from onda.project.model import Project
 from onda.studies.core.cache import ResultCache
+from onda.studies.core.executors import threads
 
 MakeWindow = Callable[..., MainWindow]
 
@@ -26,8 +25,7 @@ def make_window(qtbot: QtBot, project: Project, shared_cache: ResultCache) -> It
     made: list[MainWindow] = []
 
     def make(what: Project = project, path: Path | None = None, stage: str = "paths") -> MainWindow:
-        pool = ThreadPoolExecutor(2, thread_name_prefix="onda-study")
-        window = MainWindow(what, path, STAGES_BUILT, executor=pool, cache=shared_cache)
+        window = MainWindow(what, path, place=threads(2), cache=shared_cache)
         made.append(window)
         qtbot.addWidget(window)
         window.show()

@@ -7,9 +7,9 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from onda.app.shell.window import MainWindow
-from onda.app.stages.eyes import EyesStage
-from onda.app.stages.lines import LinesStage
-from onda.app.stages.stackup import StackupStage
+from onda.app.stages.eyes.stage import EyesStage
+from onda.app.stages.lines.stage import LinesStage
+from onda.app.stages.stackup.stage import StackupStage
 from onda.studies.core.margin import State
 from tests.app.conftest import MakeWindow, drag, type_into
 

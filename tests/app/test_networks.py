@@ -11,11 +11,11 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from onda.app.shell.window import MainWindow
-from onda.app.stages.networks import NetworksStage
 from onda.app.stages.networks.chain_view import port_words
 from onda.app.stages.networks.curve_sets import band_of, in_form, picked
 from onda.app.stages.networks.quality_view import QualityView, findings
 from onda.app.stages.networks.skew_view import SkewView
+from onda.app.stages.networks.stage import NetworksStage
 from onda.errors import InputError
 from onda.formats.touchstone.reader import read_touchstone
 from onda.formats.touchstone.write import write_touchstone

@@ -8,9 +8,9 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from onda.app.shell.window import MainWindow
-from onda.app.stages.paths import PathsStage
 from onda.app.stages.paths.ribbon import DRIVER, RECEIVER
 from onda.app.stages.paths.scale import DelayScale
+from onda.app.stages.paths.stage import PathsStage
 from onda.studies.core.margin import State
 from tests.app.conftest import drag, type_into
 

@@ -10,8 +10,8 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from onda.app.shell.window import MainWindow
-from onda.app.stages.paths import PathsStage
 from onda.app.stages.paths.ribbon import DRIVER, RECEIVER
+from onda.app.stages.paths.stage import PathsStage
 from onda.app.stages.paths.views import BouncesView, MeasuresView, SpectrumView, WavesView
 from onda.studies.core.margin import State
 from tests.app.conftest import drag, type_into

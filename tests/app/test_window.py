@@ -11,9 +11,9 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
-from onda.app.selection import STAGES
 from onda.app.shell.margin_strip import bar_scale
 from onda.app.shell.window import MainWindow
+from onda.app.stages import STAGES
 from onda.app.theme import DAY, NIGHT, Tokens
 from onda.app.tour import set_resistor
 from onda.project.model import Project

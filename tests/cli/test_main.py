@@ -8,8 +8,9 @@ from pathlib import Path
 
 import pytest
 
-from onda import __version__, cli
+from onda import __version__
 from onda.app.tour import take_tour
+from onda.cli.main import main
 from onda.demo import fulmar_project
 from onda.project.base import set_value
 from onda.project.edits import remove_object, replace_object
@@ -22,14 +23,14 @@ from onda.studies.core.cache import ResultCache
 
 @pytest.fixture(autouse=True)
 def _shared_results(monkeypatch: pytest.MonkeyPatch, shared_cache: ResultCache) -> None:
-    monkeypatch.setattr("onda.studies.core.cache.ResultCache", lambda *a: shared_cache)
+    monkeypatch.setattr("onda.studies.core.cache.ResultCache", lambda *a, **k: shared_cache)
 
 
 def run(monkeypatch: pytest.MonkeyPatch, *arguments: str) -> int:
     """Exit code of `onda ARGUMENTS`."""
     monkeypatch.setattr(sys, "argv", ["onda", *arguments])
     with pytest.raises(SystemExit) as info:
-        cli.main()
+        main()
     return int(info.value.code or 0)
 
 
@@ -90,7 +91,7 @@ def test_check_writes_a_report(monkeypatch, capsys, tmp_path) -> None:
     html = (folder / "index.html").read_text(encoding="utf-8")
     assert "10 of 70 requirements fail" in html
     assert "ADC sample clock" in html
-    for name in ("paths-clk-adc.png", "eyes-jl0.png", "lines-clocks.png"):
+    for name in ("paths-clk-adc.png", "links-jl0.png", "lines-clocks.png"):
         assert name in html
         assert (folder / name).read_bytes().startswith(b"\x89PNG")
 

@@ -332,8 +332,10 @@ def test_makers_test_waveforms_are_a_check() -> None:
     from onda.engine.devices import driver
     from onda.engine.lines import lossless_line
     from onda.formats.ibis.buffers import makers_waves
+    from onda.project.files import Content, keep
     from onda.studies.core.study import Control
     from onda.studies.devices.device_model import DEVICE_MODEL, DeviceInputs
+    from onda.studies.devices.use import DeviceUse
 
     base = (DEVICES / "fulmar_clock.ibs").read_bytes().decode()
     buffer = buffer_of(read(base), "io18_medium")
@@ -348,12 +350,15 @@ def test_makers_test_waveforms_are_a_check() -> None:
         text = "[Test Load] line\nTest_load_type Single_ended\nTd = 0.5n\nZo = 60\n"
         text += f"C1_far = {c}\n[Test Data] t1\nTest_data_type Single_ended\n"
         text += "Driver_model io18_medium\nTest_load line\n[Rising Waveform Near]\n"
-        file = read(base.replace("[End]", text + "\n".join(rows) + "\n[End]"))
+        whole = base.replace("[End]", text + "\n".join(rows) + "\n[End]")
+        file = read(whole)
         assert texts(file) == ""
         waves = makers_waves(file, "io18_medium")
         assert len(waves) == 1
         assert makers_waves(file, "io18_light") == ()
-        return DEVICE_MODEL.run(DeviceInputs(buffer, waves), Control()).test_error
+        content = Content("line.ibs", keep(whole.encode()))
+        use = DeviceUse(content, "io18_medium", "", "", "typ")
+        return DEVICE_MODEL.run(DeviceInputs(use), Control()).test_error
 
     assert with_test("4p") < 0.01
     assert with_test("40p") > 0.05

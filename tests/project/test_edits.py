@@ -15,6 +15,7 @@ from onda.project.edits import (
     rename_kept,
     rename_object,
     replace_object,
+    requirements_of,
     restore_kept,
     show_kept,
     with_design,
@@ -91,20 +92,21 @@ def test_at_most_three_kept_states_are_shown(project: Project) -> None:
     assert not show_kept(p, "k4", False).kept[3].shown
 
 
-@pytest.mark.parametrize("stage", ["lines", "paths", "eyes"])
-def test_copies_bring_their_requirements(project: Project, stage: str) -> None:
-    source = objects_of(project, stage)[0].id
-    wanted = sum((r.stage, r.subject) == (stage, source) for r in project.requirements)
+@pytest.mark.parametrize("kind", ["line", "path", "link"])
+def test_copies_bring_their_requirements(project: Project, kind: str) -> None:
+    source = Ref(kind, objects_of(project, (kind,))[0].id)
+    wanted = len(requirements_of(project, source))
     assert wanted
-    new, identifier = add_copy(project, stage, source)
-    assert identifier in [x.id for x in objects_of(new, stage)]
-    assert sum((r.stage, r.subject) == (stage, identifier) for r in new.requirements) == wanted
-    again, other = add_copy(new, stage, identifier)
+    new, identifier = add_copy(project, source)
+    assert identifier in [x.id for x in objects_of(new, (kind,))]
+    copied = requirements_of(new, Ref(kind, identifier))
+    assert len(copied) == wanted
+    assert {r.measure for r in copied} == {r.measure for r in requirements_of(project, source)}
+    again, other = add_copy(new, Ref(kind, identifier))
     assert other != identifier
-    names = {x.id: x.name for x in objects_of(again, stage)}
+    names = {x.id: x.name for x in objects_of(again, (kind,))}
     assert names[other].endswith("copy copy")
-    gone = remove_object(new, stage, identifier)
-    assert gone == project
+    assert remove_object(new, Ref(kind, identifier)) == project
 
 
 def test_objects_in_use_stay(project: Project) -> None:
@@ -114,8 +116,10 @@ def test_objects_in_use_stay(project: Project) -> None:
         remove_object(project, Ref("line", "clocks"))
     with pytest.raises(InputError, match="the last one"):
         remove_object(project, Ref("link", "jl0"))
-    with pytest.raises(InputError, match="nothing to start from"):
+    with pytest.raises(InputError, match="there is no path 'ghost'"):
         add_copy(project, Ref("path", "ghost"))
+    with pytest.raises(InputError, match="nothing to start from"):
+        add_copy(project, Ref("path", ""))
 
 
 def test_rename(project: Project) -> None:
@@ -197,7 +201,7 @@ def test_limits_are_required_changed_and_taken_away(project: Project) -> None:
         return [
             (r.at_least.si if r.at_least else None, r.at_most.si if r.at_most else None)
             for r in p.requirements
-            if (r.stage, r.subject, r.measure) == ("paths", "clk-adc", "slew")
+            if r.ref == Ref("path", "clk-adc") and r.measure == "slew"
         ]
 
     assert limits(project) == []

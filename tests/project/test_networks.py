@@ -208,7 +208,7 @@ def test_files_are_added_once(project) -> None:
     file = once.design.device_file(first)
     assert file.path == f"networks/{first}.s4p"
     more, new = add_file_network(project, "x.s8p", "b" * 64, 8)
-    assert more.design.network(new).lane == "pair"
+    assert more.design.network(new.id).lane == "pair"
     assert add_file_network(project, "x.s2p", "c" * 64, 2)[0].design.networks[-1].lane == "single"
 
 
@@ -262,7 +262,8 @@ def test_sets_that_ship_are_sound() -> None:
 def test_a_set_from_one_network_serves_another(project) -> None:
     made = set_from(project, "up0-channel", "mine")
     assert read_set(set_text(made)) == made
-    project, new = add_network(project, "Other", project.design.network("mezzanine").source)
+    project, ref = add_network(project, "Other", project.design.network("mezzanine").source)
+    new = ref.id
     used = apply_set(project, new, made)
     limits = [r for r in used.requirements if r.subject == new]
     assert {r.measure for r in limits} == {

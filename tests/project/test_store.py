@@ -86,7 +86,7 @@ def test_quantities_are_kept_as_typed_and_as_si(project: Project) -> None:
         ("design.links.0.mask.flat", "0.9 UI", r"flat <= width"),
         ("requirements.0.at_most", "5 ps", r"unknown unit 'ps' for a resistance"),
         ("requirements.0.at_least", "200 ohm", r"leave no room"),
-        ("requirements.0.subject", "ghost", r"no 'ghost' in lines"),
+        ("requirements.0.subject", "ghost", r"no line class 'ghost'"),
         ("requirements.4.at_most", None, r"has no limit"),
         ("requirements.0.measure", "beauty", r"measure"),
         ("name", "", r"name"),
@@ -220,17 +220,29 @@ def test_saving_keeps_the_mode_of_the_file(project: Project, tmp_path: Path) -> 
 def test_old_schemas_are_migrated_step_by_step(
     project: Project, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """The hook: a file of schema 3 is lifted to 4 by the function registered for it."""
+    """The hook: a file of one schema is lifted to the next by the function registered for it."""
     lifted: list[int] = []
 
     def lift(data: dict) -> dict:
         lifted.append(1)
         return data | {"name": "Lifted"}
 
-    monkeypatch.setattr(store, "SCHEMA_VERSION", 5)
-    monkeypatch.setitem(store.MIGRATIONS, 4, lift)
+    monkeypatch.setattr(store, "SCHEMA_VERSION", 6)
+    monkeypatch.setitem(store.MIGRATIONS, 5, lift)
     assert loads(dumps(project)).name == "Lifted"
     assert lifted == [1]
+
+
+def test_requirements_of_stages_become_those_of_kinds(project: Project) -> None:
+    """Schema 4 named the stage that shows an object, schema 5 names its kind."""
+    tree = json.loads(dumps(project))
+    stage_of = {"line": "lines", "path": "paths", "network": "networks", "link": "eyes"}
+    for requirement in tree["requirements"]:
+        requirement["stage"] = stage_of[requirement.pop("kind")]
+    assert loads(json.dumps(tree | {"schema_version": 4})) == project
+    tree["requirements"][0]["stage"] = "kitchen"
+    with pytest.raises(InputError, match="is no measure of a kitchen"):
+        loads(json.dumps(tree | {"schema_version": 4}))
 
 
 def test_autosave_is_read_back_and_forgotten(project: Project, tmp_path: Path) -> None:

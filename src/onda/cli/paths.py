@@ -102,7 +102,7 @@ def _changed(net: NetPath, entry: str) -> NetPath:
         raise InputError(f"--set {entry}: no such element", remedy="As in --set Rs=33ohm.")
     present = element.main_quantity
     if present is None:
-        raise InputError(f"--set {entry}: it has no value that can be set here")
+        raise InputError(f"--set {entry}: only resistors and lengths can be set here")
     q = parse_quantity(typed.strip(), _dimension(element))
     return change_element(net, element.with_main(q))
 

@@ -39,7 +39,9 @@ _SHOWN_AT_MOST = 3
 @lru_cache(maxsize=64)
 def _reader(field: str) -> TypeAdapter[Any]:
     info = Design.model_fields[field]
-    kind: Any = Annotated[info.annotation, *info.metadata]
+    kind: Any = info.annotation
+    for constraint in info.metadata:
+        kind = Annotated[kind, constraint]
     return TypeAdapter(kind)
 
 

@@ -191,14 +191,10 @@ class Quantity:
         return self.text
 
     @property
-    def number(self) -> str:
-        """The number as typed."""
-        return self.text.partition(" ")[0]
-
-    @property
     def unit(self) -> str:
         """The unit as typed."""
-        return self.text.partition(" ")[2]
+        match = _TEXT.fullmatch(self.text)
+        return match.group(2) if match else ""
 
 
 @lru_cache(maxsize=4096)

@@ -57,9 +57,11 @@ class Requirement(Frozen):
     @classmethod
     def _read_limits(cls, data: Any) -> Any:
         """Limits are quantities of whatever the measure is a measure of."""
-        known = MEASURES.get(data["measure"]) if _names_a_measure(data) else None
-        if known is None:
+        if not _names_a_measure(data):
             return data
+        known = MEASURES.get(data["measure"])
+        if known is None:
+            raise ValueError(f"there is no measure {data['measure']!r}")
         dimension = known.dimension
         read: dict[str, Any] = {
             name: read_quantity(data[name], dimension)
@@ -73,9 +75,7 @@ class Requirement(Frozen):
 
     @model_validator(mode="after")
     def _some_limit(self) -> Requirement:
-        known = MEASURES.get(self.measure)
-        if known is None:
-            raise ValueError(f"requirement {self.id}: there is no measure {self.measure!r}")
+        known = MEASURES[self.measure]
         if known.kind != self.kind:
             raise ValueError(
                 f"requirement {self.id}: {self.measure} is no measure of a {self.kind}"

@@ -12,8 +12,8 @@ from onda.engine.circuits import LinePiece, Net, SeriesPart, ShuntBranch, solve_
 from onda.engine.circuits.stimulus import edge
 from onda.engine.lines import lossless_line
 from onda.engine.networks.peeling import (
-    Profile,
-    lump_between,
+    Lump,
+    find_lumps,
     peeled,
     plain_impedance,
     sharpened,
@@ -67,7 +67,7 @@ def compute(case: dict[str, Any]) -> dict[str, Any]:
             "Z": z,
         },
         "plain_Z_at_section_mid": plain(starts + ends + 0.5 * rise).tolist(),
-        "lumped": _lumps(profile, z, starts, ends),
+        "lumped": [_found(lump) for lump in find_lumps(profile, rise)],
     }
 
 
@@ -110,30 +110,11 @@ def _waveform(inputs: dict[str, Any], step: float) -> tuple[FloatArray, FloatArr
     return solution.time, solution.node(0)
 
 
-def _lumps(
-    profile: Profile, z: list[float], starts: FloatArray, ends: FloatArray
-) -> list[dict[str, Any]]:
-    """What stands between the sections beyond the step from one to the next."""
-    out = []
-    for k in range(len(z) - 1):
-        at = float(ends[k])
-        reach = 0.6 * min(ends[k] - starts[k], ends[k + 1] - starts[k + 1])
-        near = profile.z[np.abs(profile.delay - at) < reach]
-        low, high = sorted((z[k], z[k + 1]))
-        if near.min() > low / _BEYOND and near.max() < high * _BEYOND:
-            continue
-        lump = lump_between(profile, at - reach, at + reach, z[k], z[k + 1], at)
-        # The step lies where the part is, which parts before it have moved a little.
-        lump = lump_between(profile, at - reach, at + reach, z[k], z[k + 1], lump.delay)
-        if abs(lump.excess_delay) < _SMALLEST:
-            continue
-        kind = "shunt_C" if lump.kind == "shunt C" else "series_L"
-        out.append(
-            {
-                "type": kind,
-                "value": lump.value,
-                "one_way_position": lump.delay,
-                "excess_integral_of_peeled_profile": lump.value,
-            }
-        )
-    return out
+def _found(lump: Lump) -> dict[str, Any]:
+    """A part as the product finds it."""
+    return {
+        "type": "shunt_C" if lump.kind == "shunt C" else "series_L",
+        "value": lump.value,
+        "one_way_position": lump.delay,
+        "excess_integral_of_peeled_profile": lump.value,
+    }

@@ -4,14 +4,11 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
 
 from lxml import etree
 
 from onda.formats.build_table import ImpedanceWish
-
-if TYPE_CHECKING:
-    from onda.formats.ipc2581.reader import Reader
+from onda.formats.ipc2581.document import Reader
 
 __all__ = ["Spec", "read_specs"]
 

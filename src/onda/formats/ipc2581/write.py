@@ -12,7 +12,8 @@ from lxml import etree
 
 from onda.errors import InputError
 from onda.formats.build_table import BuildLayer, BuildTable, ImpedanceWish, SpanRow
-from onda.formats.ipc2581.reader import LAYER_KINDS, UNITS, local, parse_xml
+from onda.formats.ipc2581.document import UNITS, local, parse_xml
+from onda.formats.ipc2581.reader import LAYER_KINDS
 
 __all__ = ["write_ipc2581"]
 

@@ -6,12 +6,13 @@ import json
 from importlib import resources
 from typing import Annotated, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, field_validator
 
 from onda.errors import InputError
 from onda.project.base import Frozen, Name, Text, set_value
 from onda.project.kind import Ref
 from onda.project.limit_text import read_limits
+from onda.project.measures import measures_of
 from onda.project.model import Project
 from onda.project.requirement_edits import requirement_id
 from onda.project.requirements import LimitPiece, Requirement
@@ -28,6 +29,8 @@ __all__ = [
     "shipped_sets",
 ]
 
+_KIND = "network"
+
 
 class SetLimit(Frozen):
     """One limit of a set; `at_least` and `at_most` as typed, in the unit of the measure."""
@@ -38,12 +41,22 @@ class SetLimit(Frozen):
     ranges: Annotated[tuple[LimitPiece, ...], Field(max_length=60)] = ()
     source: Text = ""
 
+    @field_validator("measure")
+    @classmethod
+    def _known(cls, value: str) -> str:
+        if all(m.key != value for m in measures_of(_KIND)):
+            keys = ", ".join(m.key for m in measures_of(_KIND))
+            raise ValueError(
+                f"there is no measure {value!r} of networks; it should be one of {keys}"
+            )
+        return value
+
     def on(self, identifier: str, subject: str, source: str = "") -> Requirement:
         """The limit as a requirement of a network; `source` where it names none."""
         low, high = read_limits(self.measure, self.at_least, self.at_most)
         return Requirement(
             id=identifier,
-            kind="network",
+            kind=_KIND,
             subject=subject,
             measure=self.measure,
             at_least=low,
@@ -108,7 +121,7 @@ def set_from(project: Project, subject: str, name: str) -> LimitSet:
                 source=r.source,
             )
             for r in project.requirements
-            if r.ref == Ref("network", subject)
+            if r.ref == Ref(_KIND, subject)
         ),
     )
 
@@ -117,9 +130,7 @@ def apply_set(project: Project, subject: str, limits: LimitSet) -> Project:
     """Put a set's limits on a network; those that it had on the same measures give way."""
     named = {limit.measure for limit in limits.limits}
     others = tuple(
-        r
-        for r in project.requirements
-        if r.ref != Ref("network", subject) or r.measure not in named
+        r for r in project.requirements if r.ref != Ref(_KIND, subject) or r.measure not in named
     )
     made: list[Requirement] = []
     for limit in limits.limits:
@@ -131,11 +142,7 @@ def apply_set(project: Project, subject: str, limits: LimitSet) -> Project:
 def add_range(project: Project, subject: str, measure: str, new: LimitPiece) -> Project:
     """Put a range on a measure of a network, beside those that it has."""
     same = next(
-        (
-            r
-            for r in project.requirements
-            if r.ref == Ref("network", subject) and r.measure == measure
-        ),
+        (r for r in project.requirements if r.ref == Ref(_KIND, subject) and r.measure == measure),
         None,
     )
     if same is not None:
@@ -143,7 +150,7 @@ def add_range(project: Project, subject: str, measure: str, new: LimitPiece) -> 
     made = Requirement.model_validate(
         {
             "id": requirement_id(project.requirements, measure, subject),
-            "kind": "network",
+            "kind": _KIND,
             "subject": subject,
             "measure": measure,
             "ranges": (new,),

@@ -30,6 +30,10 @@ class ImmediateExecutor(Executor):
         return future
 
 
+def _shut_down(executor: Executor) -> None:
+    executor.shutdown(wait=True, cancel_futures=True)
+
+
 @dataclass(frozen=True, slots=True)
 class Place:
     """An executor and what the runner must know of it.
@@ -37,12 +41,14 @@ class Place:
     Attributes
     ----------
     open : makes the executor, again after its workers were lost
+    close : ends its workers; what has not begun does not begin
     shares_memory : progress, cancelling and the cache reach into a run
     """
 
     name: str
     open: Callable[[], Executor]
     shares_memory: bool
+    close: Callable[[Executor], None] = _shut_down
 
 
 def here() -> Place:
@@ -107,4 +113,8 @@ def cluster(address: str) -> Place:
         executor: Executor = client.get_executor(pure=False, retries=2)
         return executor
 
-    return Place("cluster", make, shares_memory=False)
+    def close(executor: Executor) -> None:
+        executor.shutdown(wait=False)
+        executor._client.close()  # type: ignore[attr-defined]
+
+    return Place("cluster", make, shares_memory=False, close=close)

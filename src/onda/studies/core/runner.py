@@ -105,7 +105,7 @@ class StudyRunner:
         with self._lock:
             executor, self._executor = self._executor, None
         if executor is not None:
-            executor.shutdown(wait=True, cancel_futures=True)
+            self._place.close(executor)
 
     def _renew(self, broken: Executor) -> None:
         """Put new workers in the place of lost ones."""

@@ -19,7 +19,7 @@ from onda.studies.links.inputs import EyeInputs
 from onda.studies.paths.build import build_path
 from onda.studies.paths.items import without_devices
 
-__all__ = ["EYE", "EyeResult"]
+__all__ = ["EYE", "Eye", "EyeResult"]
 
 
 @dataclass(frozen=True, slots=True)

@@ -269,9 +269,4 @@ def _sigma(
     return crosstalk_sigma(even, multi_disturber_loss_db(losses), weight)
 
 
-NETWORK: Study[NetworkInputs, NetworkResult] = Study(
-    "network",
-    _run,
-    NetworkResult,
-    keep_on_disk=False,
-)
+NETWORK: Study[NetworkInputs, NetworkResult] = Study("network", _run, NetworkResult)

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from onda.app.plots.colors import density_scale, image_of
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
-from onda.engine.links.eye import Eye
 from onda.project.quantities import format_si
+from onda.studies.links.eye import Eye
 from onda.studies.links.inputs import MaskInputs
 
 __all__ = ["EyeView"]

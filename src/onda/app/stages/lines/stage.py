@@ -109,13 +109,13 @@ class LinesStage(Stage):
         return self.page.impedance.loss
 
     def rows(self) -> Sequence[Row]:
-        standing, kind = self.context.standing, self.info.kinds[0]
+        standing, of_class = self.context.standing, self.info.kinds[0]
         out = []
         for c in self.design.line_classes:
             on = " ".join(t.layer for t in c.on)
             kind = {"pair": " diff", "group": f" ×{c.count}"}.get(c.kind, "")
             goal = format_si(c.target.si, "resistance")
-            state = standing.state_of_object(Ref(kind, c.id))
+            state = standing.state_of_object(Ref(of_class, c.id))
             out.append(Row(c.id, c.name, f"{goal}{kind} · {on}", state))
         for s in self.design.shielded:
             out.append(Row(s.id, s.name, f"modes up to {format_si(s.up_to.si, 'frequency')}"))

@@ -13,10 +13,12 @@ from onda.engine.circuits import solve_linear
 from onda.engine.circuits.stimulus import edge
 from onda.errors import InputError
 from onda.project.base import set_value
+from onda.project.kind import Ref
 from onda.project.model import Project
 from onda.project.paths.edits import set_model, set_receiver
 from onda.studies.core.study import Control
 from onda.studies.devices.device_model import DEVICE_MODEL, DeviceInputs
+from onda.studies.devices.use import DeviceUse, used
 from onda.studies.paths.build import build_path
 from onda.studies.paths.corners import corner_variants, search
 from onda.studies.paths.inputs import path_inputs
@@ -146,7 +148,7 @@ def test_corner_set_and_search(project: Project) -> None:
     assert len(variants) == 13
     values = tuple(np.linspace(20.0, 80.0, 7))
     sweep = PATH_SWEEP.run(SweepInputs(variants, "Rs", values), Control())
-    wanted = [r for r in project.requirements if (r.stage, r.subject) == ("paths", path.id)]
+    wanted = [r for r in project.requirements if r.ref == Ref("path", path.id)]
     found = search(sweep, wanted)
     assert found is not None
     typical = search(PATH_SWEEP.run(SweepInputs(variants[:1], "Rs", values), Control()), wanted)
@@ -194,30 +196,36 @@ def test_data_is_sent_bit_by_bit(project: Project, kind: str) -> None:
     assert 0.0 < max(moved) <= 50e-12
 
 
-def test_an_open_drain_driver_is_pulled_up(project: Project) -> None:
+def test_an_open_drain_driver_is_pulled_up(
+    project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Only the pull-down is left of the model: the level comes from the termination."""
     path = project.design.path("clk-two")
     inputs = path_inputs(project.design, path, fine=False)
-    assert inputs.driver.buffer is not None
-    drain = replace(inputs.driver.buffer, pullup=None, kind="Open_drain")
+    assert inputs.driver.device is not None
+    buffer, package = used(inputs.driver.device)
+    drain = replace(buffer, pullup=None, kind="Open_drain")
+
+    def drained(use: DeviceUse) -> object:
+        return (drain, package) if use == inputs.driver.device else used(use)
+
+    monkeypatch.setattr("onda.studies.paths.ends.used", drained)
     end = replace(
         inputs.end, termination=replace(inputs.end.termination, kind="parallel", r=200.0, rail=1.8)
     )
-    result = PATH.run(
-        replace(inputs, driver=replace(inputs.driver, buffer=drain), end=end), Control()
-    )
+    result = PATH.run(replace(inputs, end=end), Control())
     assert result.high == pytest.approx(1.8, abs=0.01)
     assert 0.1 < result.low < 0.6
 
 
 def test_device_study_reads_strength_and_edges(project: Project) -> None:
-    buffer = inputs_of(project, "clk-two").driver.buffer
-    assert buffer is not None
-    r = DEVICE_MODEL.run(DeviceInputs(buffer), Control())
+    use = inputs_of(project, "clk-two").driver.device
+    assert use is not None
+    r = DEVICE_MODEL.run(DeviceInputs(use), Control())
     assert r.quality < 0.005
     assert 15 < r.r_high < 30
     assert 100e-12 < r.edge_rise < 250e-12
-    receiver = inputs_of(project, "clk-two").end.buffer
+    receiver = inputs_of(project, "clk-two").end.device
     assert receiver is not None
     quiet = DEVICE_MODEL.run(DeviceInputs(receiver), Control())
     assert quiet.fixtures == ()
@@ -228,8 +236,9 @@ def test_device_study_reads_strength_and_edges(project: Project) -> None:
 def test_a_model_that_is_gone_is_told(project: Project) -> None:
     path = project.design.path("clk-two")
     use = set_value(path.driver.model, model="nothing")
+    inputs = path_inputs(project.design, set_model(path, "driver", use))
     with pytest.raises(InputError, match="no model 'nothing'"):
-        path_inputs(project.design, set_model(path, "driver", use))
+        PATH.run(inputs, Control())
 
 
 def test_diodes_are_refused_where_only_linear_nets_go(project: Project) -> None:

@@ -14,7 +14,7 @@ from onda.errors import InputError
 from onda.formats.touchstone.write import write_touchstone
 from onda.project.base import set_value
 from onda.project.edits import replace_object
-from onda.project.files import keep
+from onda.project.files import Content, keep
 from onda.project.model import Design
 from onda.project.networks.edits import (
     add_network,
@@ -27,9 +27,10 @@ from onda.project.networks.network import ChainPiece, ChainSource, PathSource
 from onda.project.requirements import Requirement
 from onda.studies.core.keys import key_of
 from onda.studies.core.margin import State, margin_of
+from onda.studies.core.reading import ReadInputs, read_inputs
 from onda.studies.core.study import Control
 from onda.studies.networks.build import BuiltNetwork, build_network
-from onda.studies.networks.file import NETWORK_READ, ReadInputs, read_inputs
+from onda.studies.networks.file import NETWORK_READ
 from onda.studies.networks.gate import NETWORK_GATE, GateInputs
 from onda.studies.networks.inputs import FileItem, NetworkInputs, network_inputs
 from onda.studies.networks.judge import measure_network
@@ -54,7 +55,7 @@ def result(project, identifier: str) -> NetworkResult:
 
 def of_data(s: np.ndarray, f: np.ndarray, **changes: object) -> NetworkInputs:
     text = write_touchstone(f, s, np.array([50.0]))
-    item = FileItem(f"x.s{s.shape[-1]}p", keep(text))
+    item = FileItem(Content(f"x.s{s.shape[-1]}p", keep(text)))
     plain = NetworkInputs("x", item, False, (), (), (0.0, 0.0), (), 50.0, 0.0, 0.0)
     return replace(plain, **changes)  # type: ignore[arg-type]
 
@@ -120,7 +121,7 @@ def test_a_path_becomes_a_network_and_back(project) -> None:
     design = project.design
     single = design.path("clk-ref")
     project, new = add_network(project, "clk", PathSource(path=single.id), lane="single")
-    found = result(project, new)
+    found = result(project, new.id)
     assert len(found.ports) == 2
     assert found.quality.passivity == 100.0
     assert found.quality.reciprocity == 100.0
@@ -175,7 +176,7 @@ def test_files_of_other_parameters_are_turned_into_s(parameter: str) -> None:
     m = matrix[parameter]
     rows = " ".join(f"{v:.12g} 0" for v in (m[0, 0], m[1, 0], m[0, 1], m[1, 1]))
     text = f"# GHz {parameter} RI R 50\n1 {rows}\n2 {rows}\n".encode()
-    item = FileItem("x.s2p", keep(text))
+    item = FileItem(Content("x.s2p", keep(text)))
     inputs = NetworkInputs("x", item, False, (), (), (0.0, 0.0), (), 50.0, 0.0, 0.0)
     eye = np.eye(2)
     want = np.linalg.solve((z + 50 * eye).T, (z - 50 * eye).T).T
@@ -278,7 +279,7 @@ def test_skew_of_the_connector_is_the_pad_that_was_put_on(project) -> None:
 
 def limit(**more: object) -> Requirement:
     return Requirement.model_validate(
-        {"id": "x", "stage": "networks", "subject": "mezzanine", **more}
+        {"id": "x", "kind": "network", "subject": "mezzanine", **more}
     )
 
 
@@ -354,7 +355,16 @@ def test_written_networks_are_read_back(project) -> None:
     for suffix in (".s4p", ".ts", ".h5"):
         data = network_bytes(found, suffix)
         inputs = NetworkInputs(
-            "x", FileItem(f"x{suffix}", keep(data)), False, (), (), (0.0, 0.0), (), 50.0, 0.0, 0.0
+            "x",
+            FileItem(Content(f"x{suffix}", keep(data))),
+            False,
+            (),
+            (),
+            (0.0, 0.0),
+            (),
+            50.0,
+            0.0,
+            0.0,
         )
         assert build_network(inputs).s == pytest.approx(found.s, abs=1e-10)
     with pytest.raises(InputError, match="End the name"):
