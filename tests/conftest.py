@@ -47,8 +47,10 @@ def project() -> Project:
 
 @pytest.fixture(scope="session")
 def shared_cache(tmp_path_factory: pytest.TempPathFactory) -> ResultCache:
-    """Results of Fulmar, computed once a session."""
-    return ResultCache(tmp_path_factory.mktemp("results"))
+    """Results of Fulmar, computed once a session; workers share the folder."""
+    base = tmp_path_factory.getbasetemp()
+    folder = base.parent if os.environ.get("PYTEST_XDIST_WORKER") else base
+    return ResultCache(folder / "results")
 
 
 @pytest.fixture

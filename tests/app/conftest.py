@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 from onda.app.shell.window import MainWindow
+from onda.project.base import set_value
 from onda.project.model import Project
 from onda.studies.core.cache import ResultCache
 from onda.studies.core.executors import threads
@@ -26,6 +27,8 @@ def make_window(qtbot: QtBot, project: Project, shared_cache: ResultCache) -> It
 
     def make(what: Project = project, path: Path | None = None, stage: str = "paths") -> MainWindow:
         window = MainWindow(what, path, place=threads(2), cache=shared_cache)
+        # Tests need no pause before the rest of the board is looked at.
+        window.standing.rest_ms = 20
         made.append(window)
         qtbot.addWidget(window)
         window.show()
@@ -38,14 +41,27 @@ def make_window(qtbot: QtBot, project: Project, shared_cache: ResultCache) -> It
         window.close()
 
 
+@pytest.fixture(scope="session")
+def of_lines(project: Project) -> Project:
+    """Fulmar with what is required of its lines alone: the rest of the board is not run along."""
+    kept = tuple(r for r in project.requirements if r.kind == "line")
+    return set_value(project, requirements=kept)
+
+
 @pytest.fixture
 def window(make_window: MakeWindow) -> MainWindow:
     """A window on Paths."""
     return make_window()
 
 
-def drag(widget: QWidget, start: QPointF, end: QPointF, steps: int = 5) -> None:
-    """Press, move in steps, release."""
+def drag(
+    widget: QWidget,
+    start: QPointF,
+    end: QPointF,
+    steps: int = 5,
+    between: Callable[[], object] = lambda: None,
+) -> None:
+    """Press, move in steps with something done after each, release."""
     at = start.toPoint()
     QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=at)
     for k in range(1, steps + 1):
@@ -54,6 +70,7 @@ def drag(widget: QWidget, start: QPointF, end: QPointF, steps: int = 5) -> None:
             round(start.y() + (end.y() - start.y()) * k / steps),
         )
         QTest.mouseMove(widget, here)
+        between()
     QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end.toPoint())
 
 

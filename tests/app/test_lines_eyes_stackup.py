@@ -10,13 +10,15 @@ from onda.app.shell.window import MainWindow
 from onda.app.stages.eyes.stage import EyesStage
 from onda.app.stages.lines.stage import LinesStage
 from onda.app.stages.stackup.stage import StackupStage
+from onda.project.kind import Ref
+from onda.project.model import Project
 from onda.studies.core.margin import State
 from tests.app.conftest import MakeWindow, drag, type_into
 
 
 @pytest.fixture
-def lines(make_window: MakeWindow) -> tuple[MainWindow, LinesStage]:
-    window = make_window(stage="lines")
+def lines(make_window: MakeWindow, of_lines: Project) -> tuple[MainWindow, LinesStage]:
+    window = make_window(of_lines, stage="lines")
     stage = window.stages["lines"]
     assert isinstance(stage, LinesStage)
     stage.view.repaint()
@@ -32,8 +34,8 @@ def eyes(make_window: MakeWindow) -> tuple[MainWindow, EyesStage]:
 
 
 @pytest.fixture
-def stackup(make_window: MakeWindow) -> tuple[MainWindow, StackupStage]:
-    window = make_window(stage="stackup")
+def stackup(make_window: MakeWindow, of_lines: Project) -> tuple[MainWindow, StackupStage]:
+    window = make_window(of_lines, stage="stackup")
     stage = window.stages["stackup"]
     assert isinstance(stage, StackupStage)
     return window, stage
@@ -52,23 +54,23 @@ def handle(stage: LinesStage, what: str, right: bool = True) -> QPointF:
 
 def test_dragging_an_edge_changes_width_and_impedance(lines) -> None:
     window, stage = lines
-    before = stage.results["L1"].z
+    before = stage.subject.results["L1"].z
     shown: list[float] = []
     stage.margins_changed.connect(
-        lambda: shown.append(stage.results["L1"].z if "L1" in stage.results else 0)
+        lambda: shown.append(stage.subject.results["L1"].z if "L1" in stage.subject.results else 0)
     )
     start = handle(stage, "width")
     scale = stage.view._fit()[0]
     drag(stage.view, start, start + QPointF(20e-6 * scale, 0), steps=6)
     assert window.settle()
     assert width(window) == pytest.approx(144e-6, abs=2e-6)
-    assert stage.results["L1"].z < before - 3.0
+    assert stage.subject.results["L1"].z < before - 3.0
     assert shown
     assert window.document.stack.count() == 1
     window.undo()
     assert window.settle()
     assert width(window) == 124e-6
-    assert stage.results["L1"].z == pytest.approx(before)
+    assert stage.subject.results["L1"].z == pytest.approx(before)
 
 
 def test_dragging_an_inner_edge_changes_the_gap(lines) -> None:
@@ -96,7 +98,7 @@ def test_fit_width_to_target(lines) -> None:
     window, stage = lines
     stage.panel.fit.button.click()
     assert window.settle()
-    assert stage.results["L1"].z == pytest.approx(100.0, abs=0.3)
+    assert stage.subject.results["L1"].z == pytest.approx(100.0, abs=0.3)
     assert stage.panel.fit.note.text() == ""
     assert window.document.stack.undoText() == "Change width on L1"
 
@@ -148,7 +150,7 @@ def test_slab_thickness_is_typed_on_the_drawing_and_moves_the_stackup(lines) -> 
     assert window.settle()
     layer = next(x for x in window.document.project.design.stackup.layers if x.id == "D12")
     assert layer.thickness.text == "120 um"
-    assert stage.results["L1"].z > 104
+    assert stage.subject.results["L1"].z > 104
 
 
 @pytest.mark.parametrize("typed", ["", "wide", "0", "-5", "20 um", "2 m", "7 ohm"])
@@ -173,7 +175,7 @@ def test_layers_of_a_class_are_a_click_apart(lines) -> None:
     assert len([k for k in stage.view._pills if k.startswith("slab")]) == 2
     window.listing.parts.chosen.emit("L8")
     assert window.settle()
-    assert stage.results["L8"].z == pytest.approx(stage.results["L1"].z, rel=1e-4)
+    assert stage.subject.results["L8"].z == pytest.approx(stage.subject.results["L1"].z, rel=1e-4)
 
 
 def test_section_can_be_worked_from_the_keyboard(lines) -> None:
@@ -231,7 +233,7 @@ def test_a_point_of_the_map_becomes_the_width_and_gap(lines) -> None:
     trace = window.document.project.design.line_class("converter-pairs").on[0]
     assert trace.gap is not None
     assert (trace.width.si, trace.gap.si) == pytest.approx((150e-6, 230e-6), abs=2e-6)
-    assert stage.results["L1"].z == pytest.approx(
+    assert stage.subject.results["L1"].z == pytest.approx(
         stage.map.impedance_at(trace.width.si, trace.gap.si), rel=5e-3
     )
     assert stage.map._kept == [(124e-6, 150e-6)]
@@ -369,11 +371,11 @@ def test_layers_are_chosen_and_changed(stackup) -> None:
 def test_dk_and_df_are_those_of_the_material(stackup) -> None:
     window, stage = stackup
     window.selection.choose_element("D12")
-    before = [m.value for m in window.standing.of("lines", "clocks")]
+    before = [m.value for m in window.standing.of(Ref("line", "clocks"))]
     type_into(stage.panel.dk.edit, "4.2")
     assert window.settle()
     assert window.document.project.design.material("prepreg").dk == 4.2
-    after = [m.value for m in window.standing.of("lines", "clocks")]
+    after = [m.value for m in window.standing.of(Ref("line", "clocks"))]
     assert after[0] < before[0] - 2
     type_into(stage.panel.df.edit, "lossy")
     assert "not a number" in stage.panel.df.problem.text()

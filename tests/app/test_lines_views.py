@@ -13,8 +13,8 @@ from tests.app.conftest import type_into
 
 
 @pytest.fixture
-def lines(make_window):
-    window = make_window(stage="lines")
+def lines(make_window, of_lines):
+    window = make_window(of_lines, stage="lines")
     return window, window.stages["lines"]
 
 
@@ -31,8 +31,8 @@ def test_tolerance_run(lines) -> None:
     window, stage = lines
     stage.page.views.choose("spread")
     assert window.settle()
-    assert stage.tolerance is not None
-    assert len(stage.tolerance.z) == 2000
+    assert stage.subject.tolerance is not None
+    assert len(stage.subject.tolerance.z) == 2000
     assert "of 2000 boards are within the limits; width matters most" in (
         stage.page.spread.sentence.text()
     )
@@ -108,7 +108,7 @@ def test_two_targets_at_once(lines) -> None:
     type_into(fit.common_field.edit, "32")
     fit.button.click()
     assert window.settle()
-    result = stage.results["L1"]
+    result = stage.subject.results["L1"]
     assert result.z == pytest.approx(100.0, abs=0.4)
     assert result.z_common == pytest.approx(32.0, abs=0.2)
     assert window.document.stack.undoText() == "Change width, gap on L1"
@@ -120,7 +120,7 @@ def test_height_is_fitted_in_the_build(lines) -> None:
     fit.box.setCurrentIndex(fit.box.findData("height"))
     fit.button.click()
     assert window.settle()
-    assert stage.results["L1"].z == pytest.approx(100.0, abs=0.4)
+    assert stage.subject.results["L1"].z == pytest.approx(100.0, abs=0.4)
     assert window.document.project.design.stackup.layer("D12").thickness.si < 100e-6
     fit.box.setCurrentIndex(fit.box.findData("Dk"))
     type_into(field(stage.form, "Target").edit, "96 ohm")
@@ -141,13 +141,13 @@ def test_a_class_becomes_another_structure(lines) -> None:
     choose_structure(stage, "pair")
     assert window.settle()
     assert "edge-coupled pair" in stage.surface.remark.text()
-    assert stage.results["L1"].z > 80
+    assert stage.subject.results["L1"].z > 80
     choose_structure(stage, "group 5")
     assert window.settle()
-    assert stage.results["L1"].together.names == ("1", "2", "3", "4", "5")
+    assert stage.subject.results["L1"].together.names == ("1", "2", "3", "4", "5")
     choose_structure(stage, "single")
     assert window.settle()
-    assert stage.results["L1"].together is None
+    assert stage.subject.results["L1"].together is None
     show(window, "clocks")
     choose_structure(stage, "pair")
     # Paths are routed with it as a single line.
@@ -166,28 +166,28 @@ def test_a_pair_that_faces_itself_over_two_layers(lines) -> None:
     choose_structure(stage, "facing L4")
     assert window.settle()
     assert "broadside pair, between planes" in stage.surface.remark.text()
-    result = stage.results["L3"]
+    result = stage.subject.results["L3"]
     assert result.coupling > 0.1
     assert not window.grab().isNull()
     type_into(field(stage.form, "Shift").edit, "-120 um")
     assert window.settle()
-    assert stage.results["L3"].coupling < result.coupling
+    assert stage.subject.results["L3"].coupling < result.coupling
 
 
 def test_grounds_and_openings_come_and_go(lines) -> None:
     window, stage = lines
     show(window, "clocks")
-    before = stage.results["L1"].z
+    before = stage.subject.results["L1"].z
     type_into(field(stage.form, "Ground gap").edit, "90 um")
     assert window.settle()
-    assert stage.results["L1"].z < before - 1
+    assert stage.subject.results["L1"].z < before - 1
     assert "coplanar grounds" in stage.surface.remark.text()
     type_into(field(stage.form, "Ground gap").edit, "0 um")
     assert window.settle()
-    assert stage.results["L1"].z == pytest.approx(before)
+    assert stage.subject.results["L1"].z == pytest.approx(before)
     type_into(field(stage.form, "Plane opening").edit, "300 um")
     assert window.settle()
-    assert stage.results["L1"].z > before + 5
+    assert stage.subject.results["L1"].z > before + 5
     assert "opening of 300" in stage.surface.remark.text()
 
 
@@ -248,6 +248,7 @@ def test_drawn_outlines_are_read(lines, tmp_path) -> None:
     assert "Nothing travels below 50.0 GHz" in stage.shield.sentence.text()
     path.write_text("body,role\n")
     stage.shield_panel.read_outlines(path)
+    assert window.settle()
     assert "no column x, y" in stage.surface.problem.text()
 
 

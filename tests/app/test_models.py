@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -20,6 +19,7 @@ from onda.project.edits import add_copy, keep_state, rename_object
 from onda.project.kind import Ref
 from onda.project.model import Project
 from onda.studies.core.cache import ResultCache
+from onda.studies.core.executors import threads
 from onda.studies.core.runner import StudyRunner
 from onda.studies.core.study import Control, Study
 
@@ -101,8 +101,7 @@ class Desk:
     """A desk with one worker and a study whose runs wait until they are let go."""
 
     def __init__(self, folder: Path) -> None:
-        self.pool = ThreadPoolExecutor(1, thread_name_prefix="onda-study")
-        self.desk = JobDesk(StudyRunner(self.pool, ResultCache(folder)), self.pool)
+        self.desk = JobDesk(StudyRunner(threads(1), ResultCache(folder)))
         self.gate = threading.Event()
         self.runs: list[float] = []
         self.results: list[float] = []
@@ -119,7 +118,7 @@ class Desk:
                 raise ZeroDivisionError
             return 2 * inputs
 
-        self.study: Study[float, float] = Study("doubling", run, (), False)
+        self.study: Study[float, float] = Study("doubling", run, float, keep_on_disk=False)
 
     def ask(self, value: float, *, urgent: bool = False) -> None:
         self.desk.request(
@@ -133,6 +132,17 @@ def desk(qtbot: QtBot, tmp_path: Path):
     yield made
     made.gate.set()
     made.desk.close()
+
+
+def test_a_quick_answer_is_shown_first_and_then_the_wanted_one(desk: Desk, qtbot: QtBot) -> None:
+    desk.gate.set()
+    desk.desk.request("slot", desk.study, 4.0, desk.results.append, desk.errors.append, first=3.0)
+    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=5000)
+    assert desk.results == [6.0, 8.0]
+    # Known now: at once, and without the quick one.
+    desk.desk.request("slot", desk.study, 4.0, desk.results.append, desk.errors.append, first=1.0)
+    assert desk.results == [6.0, 8.0, 8.0]
+    assert desk.runs == [3.0, 4.0]
 
 
 def test_only_the_newest_wish_is_served(desk: Desk, qtbot: QtBot) -> None:

@@ -99,7 +99,7 @@ def test_the_chain_by_keys_and_buttons(window: MainWindow) -> None:
     networks = look_at(window, "up0-channel")
     networks.chain.setFocus()
     QTest.keyClick(networks.chain, Qt.Key.Key_Right)
-    assert networks.edits.piece.id == "connector"
+    assert networks.subject.piece.id == "connector"
     QTest.keyClick(networks.chain, Qt.Key.Key_Right, Qt.KeyboardModifier.ControlModifier)
     ids = [p.id for p in the_network(window, "up0-channel").source.pieces]
     assert ids == ["board", "hub", "connector"]
@@ -280,7 +280,7 @@ def test_crosstalk_lies_over_the_profile(window: MainWindow) -> None:
 
 def test_a_remedy_mends_and_is_undone(window: MainWindow) -> None:
     networks = look_at(window, "hub-card", "quality")
-    view = networks.view("quality")
+    view = networks.views.of("quality")
     assert isinstance(view, QualityView)
     assert {f[0]: f[2] for f in findings(networks.result)}["Passivity"] == "fair"
     assert state_of(window, "passivity-hub-card") is State.FAILS
@@ -295,7 +295,7 @@ def test_a_remedy_mends_and_is_undone(window: MainWindow) -> None:
 
 def test_the_rational_model_is_shown(window: MainWindow) -> None:
     networks = look_at(window, "mezzanine", "quality")
-    view = networks.view("quality")
+    view = networks.views.of("quality")
     assert isinstance(view, QualityView)
     QTest.mouseClick(view.model, Qt.MouseButton.LeftButton)
     assert window.settle(60_000)
@@ -304,7 +304,7 @@ def test_the_rational_model_is_shown(window: MainWindow) -> None:
 
 def test_skew_has_its_figures(window: MainWindow) -> None:
     networks = look_at(window, "mezzanine", "skew")
-    view = networks.view("skew")
+    view = networks.views.of("skew")
     assert isinstance(view, SkewView)
     assert view.ledger.rows[0].cells[1].startswith("+0.6")
     assert "N comes later" in view.sentence.text()
@@ -469,7 +469,7 @@ def test_the_stage_without_networks_says_what_to_do(make_window, project) -> Non
 
     bare = set_value(
         project,
-        requirements=tuple(r for r in project.requirements if r.stage != "networks"),
+        requirements=tuple(r for r in project.requirements if r.kind != "network"),
         design=set_value(project.design, networks=()),
     )
     window = make_window(bare, stage="networks")

@@ -11,6 +11,7 @@ from onda.app.shell.window import MainWindow
 from onda.app.stages.paths.ribbon import DRIVER, RECEIVER
 from onda.app.stages.paths.scale import DelayScale
 from onda.app.stages.paths.stage import PathsStage
+from onda.project.kind import Ref
 from onda.studies.core.margin import State
 from tests.app.conftest import drag, type_into
 
@@ -30,9 +31,9 @@ def overshoot(window: MainWindow) -> float:
 
 
 def test_the_clock_is_seen_to_fail(window: MainWindow) -> None:
-    assert window.standing.state_of("paths") is State.FAILS
-    assert window.standing.state_of("paths", "clk-adc") is State.FAILS
-    assert window.standing.state_of("lines") is State.HOLDS
+    assert window.standing.state_of_kinds(("path",)) is State.FAILS
+    assert window.standing.state_of_object(Ref("path", "clk-adc")) is State.FAILS
+    assert window.standing.state_of_kinds(("line",)) is State.HOLDS
     first = window.listing.objects.rows[0]
     assert first.state is State.FAILS
     assert "overshoot" in first.subtitle
@@ -52,7 +53,7 @@ def test_sliding_a_probe_shows_the_waveform_there(window: MainWindow) -> None:
     after = {c.name: c.y for c in paths.waves.plot._curves}
     assert not np.allclose(after["mid"], before[1])
     assert after["mid"] == pytest.approx(
-        paths.route.volts_at(paths.probes.items[1].share * paths.result.delay)
+        paths.subject.route.volts_at(paths.probes.items[1].share * paths.result.delay)
     )
     # A probe is not part of the project: there is nothing to undo.
     assert not window.document.stack.canUndo()
@@ -90,7 +91,8 @@ def test_keep_then_trim_then_undo_and_redo(window: MainWindow) -> None:
     listed: list[str] = []
     window.document.changed.connect(lambda: seen.append(rs(window)))
     window.standing.changed.connect(lambda: listed.append(window.listing.objects.rows[0].subtitle))
-    drag(trim, QPointF(trim._x(15.0), 15), QPointF(trim._x(46.0), 15), steps=8)
+    # As slowly as a hand: each step's result is there before the next.
+    drag(trim, QPointF(trim._x(15.0), 15), QPointF(trim._x(46.0), 15), 8, window.settle)
     assert window.settle()
     assert len(seen) > 4
     # The list moves with the drag instead of standing at the value of the last rest.
@@ -100,7 +102,7 @@ def test_keep_then_trim_then_undo_and_redo(window: MainWindow) -> None:
     kept = window.strip._kept["over-clk-adc"]
     assert kept == pytest.approx([0.596], abs=0.01)
     assert any(c.kept for c in paths.waves.plot._curves)
-    assert window.standing.state_of("paths", "clk-adc") is State.HOLDS
+    assert window.standing.state_of_object(Ref("path", "clk-adc")) is State.HOLDS
     # One gesture is one step, and the way back is exact.
     trimmed = window.document.project
     window.undo()
@@ -306,7 +308,7 @@ def test_a_limit_is_typed_on_its_bar(window: MainWindow) -> None:
     type_into(strip.editor, "0.7 V")
     assert window.settle()
     assert strip.margins[0].state is State.HOLDS
-    assert window.standing.state_of("paths", "clk-adc") is State.HOLDS
+    assert window.standing.state_of_object(Ref("path", "clk-adc")) is State.HOLDS
     strip.setFocus()
     QTest.keyClick(strip, Qt.Key.Key_Return)
     type_into(strip.editor, "soup")

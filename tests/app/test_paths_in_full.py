@@ -13,6 +13,7 @@ from onda.app.shell.window import MainWindow
 from onda.app.stages.paths.ribbon import DRIVER, RECEIVER
 from onda.app.stages.paths.stage import PathsStage
 from onda.app.stages.paths.views import BouncesView, MeasuresView, SpectrumView, WavesView
+from onda.project.kind import Ref
 from onda.studies.core.margin import State
 from tests.app.conftest import drag, type_into
 
@@ -48,19 +49,19 @@ def test_branches_run_below_and_their_ends_are_chosen(window: MainWindow) -> Non
     QTest.mouseClick(paths.ribbon, Qt.MouseButton.LeftButton, pos=rect.center().toPoint())
     assert window.selection.element == "B"
     assert window.settle()
-    assert paths.watched == "B"
+    assert paths.subject.watched == "B"
     assert paths.form.title.text() == "Receiver U4.B5"
     assert "longer than a sixth" in paths.form.remark.text()
     assert paths.result is not None
-    names = [paths.result.spans[k].id for k in paths.route.spans]
+    names = [paths.result.spans[k].id for k in paths.subject.route.spans]
     assert names == ["T1", "V1", "T2", "T3", "SB"]
-    assert paths.route.delay == pytest.approx(paths.receiver.delay)
+    assert paths.subject.route.delay == pytest.approx(paths.subject.receiver.delay)
 
 
 def test_a_shorter_stub_wins_the_margin_back(window: MainWindow) -> None:
     """The seeded fault of the trigger line: its second load hangs on 38 mm."""
     paths = look_at(window, "trig", element="SB")
-    assert window.standing.state_of("paths", "trig") is State.FAILS
+    assert window.standing.state_of_object(Ref("path", "trig")) is State.FAILS
     back = {m.title: m.value for m in window.strip.margins}["Ring-back"]
     field = next(f for f in paths.form.form.fields if f.edit.accessibleName() == "Length")
     type_into(field.edit, "3 mm")
@@ -248,11 +249,11 @@ def test_a_file_that_is_no_device_file_is_told(window: MainWindow, tmp_path: Pat
 
 def test_current_spectrum_bounces_and_measures_follow(window: MainWindow) -> None:
     paths = look_at(window, "clk-two", "current")
-    current = paths.view("current")
+    current = paths.views.of("current")
     assert isinstance(current, WavesView)
     assert next(c.name for c in current.plot._curves) == "driver"
     paths.chips.choose("spectrum")
-    spectrum = paths.view("spectrum")
+    spectrum = paths.views.of("spectrum")
     assert isinstance(spectrum, SpectrumView)
     assert len(spectrum.amps._bars) == 1
     window.keep()
@@ -263,12 +264,12 @@ def test_current_spectrum_bounces_and_measures_follow(window: MainWindow) -> Non
     assert len(spectrum.amps._bars) == 2
     assert "falls most" in spectrum.sentence.text()
     paths.chips.choose("bounces")
-    bounces = paths.view("bounces")
+    bounces = paths.views.of("bounces")
     assert isinstance(bounces, BouncesView)
     assert bounces.list.rows[0].cells[2] == "the edge itself"
     assert any("open" in r.cells[2] for r in bounces.list.rows)
     paths.chips.choose("measures")
-    measures = paths.view("measures")
+    measures = paths.views.of("measures")
     assert isinstance(measures, MeasuresView)
     titles = [r.cells[0] for r in measures.table.rows]
     assert {"Overshoot", "Ring-back", "Flight time", "Duty"} <= set(titles)
@@ -279,7 +280,7 @@ def test_a_limit_on_the_current_is_typed(window: MainWindow) -> None:
     paths = look_at(window, "clk-two", "spectrum", DRIVER)
     type_into(paths.form.limit.edit, "100 70; 2000 40")
     assert window.settle()
-    spectrum = paths.view("spectrum")
+    spectrum = paths.views.of("spectrum")
     assert isinstance(spectrum, SpectrumView)
     assert [c.name for c in spectrum.amps._curves] == ["limit"]
     assert "the limit" in spectrum.sentence.text()
@@ -289,7 +290,7 @@ def test_a_limit_on_the_current_is_typed(window: MainWindow) -> None:
 
 def test_why_ranks_what_can_be_taken_away(window: MainWindow) -> None:
     paths = look_at(window, "clk-adc", "why")
-    view = paths.view("why")
+    view = paths.views.of("why")
     rows = view.list.rows
     assert len(rows) == 5
     assert any("via V2" in r.cells[0] for r in rows)
@@ -300,13 +301,13 @@ def test_why_ranks_what_can_be_taken_away(window: MainWindow) -> None:
 
 def test_sweep_finds_the_best_resistor_and_takes_it(window: MainWindow) -> None:
     paths = look_at(window, "clk-chain", "sweep", "Rs")
-    view = paths.view("sweep")
+    view = paths.views.of("sweep")
     assert "Everything holds from" in view.sentence.text()
     view.take.click()
     assert window.settle()
     best = the_path(window, "clk-chain").element("Rs").value.si
     assert 20.0 < best < 60.0
-    assert window.standing.state_of("paths", "clk-chain") is not State.FAILS
+    assert window.standing.state_of_object(Ref("path", "clk-chain")) is not State.FAILS
     type_into(view.range.edit, "30 .. 50 ohm")
     assert window.settle()
     assert view._result.values[0] == pytest.approx(30.0)
@@ -326,7 +327,7 @@ def test_sweep_finds_the_best_resistor_and_takes_it(window: MainWindow) -> None:
 
 def test_device_view_shows_curves_and_quality(window: MainWindow) -> None:
     paths = look_at(window, "clk-two", "device", DRIVER)
-    view = paths.view("device")
+    view = paths.views.of("device")
     assert "io18_strong" in view.title.text()
     assert any("Repeats" in row[0] for row in view.rows._rows)
     assert len(view.waves._curves) == 8
@@ -392,17 +393,17 @@ def test_a_two_port_file_becomes_a_piece(window: MainWindow, tmp_path: Path) -> 
 def test_limits_are_typed_on_measures(window: MainWindow) -> None:
     """A limit that is not there yet, another value for it, nonsense, and none again."""
     paths = look_at(window, "clk-ref", "measures")
-    view = paths.view("measures")
+    view = paths.views.of("measures")
     assert isinstance(view, MeasuresView)
     view.chosen.emit("ring_back")
     type_into(view.limit.edit, ">= 5 V")
     assert window.settle()
     margins = {m.title: m for m in window.strip.margins}
     assert margins["Ring-back"].state is State.FAILS
-    assert window.standing.state_of("paths", "clk-ref") is State.FAILS
+    assert window.standing.state_of_object(Ref("path", "clk-ref")) is State.FAILS
     type_into(view.limit.edit, ">= 0.1 V")
     assert window.settle()
-    assert window.standing.state_of("paths", "clk-ref") is not State.FAILS
+    assert window.standing.state_of_object(Ref("path", "clk-ref")) is not State.FAILS
     type_into(view.limit.edit, "soup")
     assert view.limit.problem.text()
     QTest.keyClick(view.limit.edit, Qt.Key.Key_Escape)
@@ -420,8 +421,8 @@ def test_a_load_ahead_of_all_line_is_watched_like_any_other(window: MainWindow) 
     paths.ribbon.insert_wanted.emit("load")
     assert window.settle()
     made = window.selection.element
-    assert paths.watched == made
+    assert paths.subject.watched == made
     assert paths.surface.problem.text() == ""
-    assert paths.receiver.id == made
-    assert len(paths.route.spans) == 1
+    assert paths.subject.receiver.id == made
+    assert len(paths.subject.route.spans) == 1
     assert not window.grab().isNull()

@@ -16,8 +16,8 @@ from tests.app.conftest import drag, type_into
 
 
 @pytest.fixture
-def stackup(make_window):
-    window = make_window(stage="stackup")
+def stackup(make_window, of_lines):
+    window = make_window(of_lines, stage="stackup")
     return window, window.stages["stackup"]
 
 
@@ -36,7 +36,7 @@ def press(stage, where: QPointF) -> None:
 def test_every_class_has_its_cells(stackup) -> None:
     window, stage = stackup
     routed = sum(len(c.on) for c in window.document.project.design.line_classes)
-    assert len(stage.results) == routed
+    assert len(stage.subject.results) == routed
     cell = stage.view._cells[("converter-pairs", "L1")]
     assert cell.z == pytest.approx(102.0, abs=0.5)
     assert cell.shape == "124/150"
@@ -51,7 +51,7 @@ def test_an_empty_cell_routes_the_class_there(stackup) -> None:
     assert window.settle()
     uplink = window.document.project.design.line_class("uplink-pairs")
     assert uplink.trace_on("L1") is not None
-    assert ("uplink-pairs", "L1") in stage.results
+    assert ("uplink-pairs", "L1") in stage.subject.results
     window.undo()
     assert window.document.project.design.line_class("uplink-pairs").trace_on("L1") is None
 
@@ -64,7 +64,7 @@ def test_a_boundary_is_dragged(stackup) -> None:
     assert window.settle()
     thick = window.document.project.design.stackup.layer("D12").thickness.si
     assert thick > 105e-6
-    assert stage.results[("clocks", "L1")].z > 65.5
+    assert stage.subject.results[("clocks", "L1")].z > 65.5
     window.undo()
     assert window.document.project.design.stackup.layer("D12").thickness.si == pytest.approx(102e-6)
 
@@ -77,7 +77,7 @@ def test_fit_all_sets_what_can_be_made(stackup) -> None:
     assert design.line_class("uplink-pairs").trace_on("L3").width.si == pytest.approx(
         123e-6, abs=2e-6
     )
-    assert stage.results[("memory", "L1")].z == pytest.approx(50.0, abs=0.3)
+    assert stage.subject.results[("memory", "L1")].z == pytest.approx(50.0, abs=0.3)
     assert "Clocks on L6" in stage.surface.problem.text()
     assert window.document.stack.undoText() == "Fit all classes"
 
@@ -171,16 +171,16 @@ def test_limits_are_typed_and_refused(stackup) -> None:
 
 def test_temperature_and_roughness_change_the_loss(stackup) -> None:
     window, stage = stackup
-    before = stage.results[("uplink-pairs", "L3")].loss_at
+    before = stage.subject.results[("uplink-pairs", "L3")].loss_at
     box = stage.panel.roughness.box
     box.setCurrentIndex(box.findData("smooth"))
     box.activated.emit(box.currentIndex())
     assert window.settle()
-    smooth = stage.results[("uplink-pairs", "L3")].loss_at
+    smooth = stage.subject.results[("uplink-pairs", "L3")].loss_at
     assert smooth < 0.8 * before
     type_into(stage.panel.temperature.edit, "85")
     assert window.settle()
-    assert stage.results[("uplink-pairs", "L3")].loss_at > 1.05 * smooth
+    assert stage.subject.results[("uplink-pairs", "L3")].loss_at > 1.05 * smooth
 
 
 def test_a_material_is_found_and_used(stackup) -> None:
@@ -199,7 +199,7 @@ def test_a_material_is_found_and_used(stackup) -> None:
     used = window.document.project.design.material(layer.material)
     assert used.glass == "1078"
     assert len(used.points) == 8
-    assert stage.results[("clocks", "L1")].z > 66
+    assert stage.subject.results[("clocks", "L1")].z > 66
     page.filter.setText("unobtainium")
     assert not page.use.isEnabled()
 

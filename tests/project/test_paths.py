@@ -110,14 +110,14 @@ def test_a_straight_run_has_one_layer_and_no_via(trig: Path) -> None:
 
 
 def test_terminations_and_models_go_where_they_are_put(trig: Path) -> None:
-    new = set_termination(trig, "B", offered_termination(trig, "split", 61.4))
+    new = set_termination(trig, "B", offered_termination("split", 61.4, trig.rail))
     assert new.element("B").termination.r.text == "122 ohm"
     assert new.termination.kind == "none"
     bare = set_model(trig, "A", None)
     assert bare.receivers["A"].model is None
     assert bare.receivers["B"].model is not None
     with pytest.raises(InputError, match="no termination"):
-        offered_termination(trig, "magic", 50.0)
+        offered_termination("magic", 50.0, trig.rail)
 
 
 def test_paths_that_cannot_be(project: Project, trig: Path) -> None:

@@ -9,7 +9,7 @@ from concurrent.futures import CancelledError, Future
 from dataclasses import dataclass
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
 
 from onda.errors import Cancelled, OndaError
 from onda.studies.core.keys import key_of
@@ -71,8 +71,10 @@ class JobDesk(QObject):
         self._running: dict[str, tuple[_Wish, Job[Any], Running]] = {}
         self._waiting: dict[str, _Wish] = {}
         self._closed = False
-        self._arrived.connect(self._deliver)
-        self._partly.connect(self._deliver_part)
+        # Queued, so that a run that ended at once does not overtake its own first answer.
+        queued = Qt.ConnectionType.QueuedConnection
+        self._arrived.connect(self._deliver, queued)
+        self._partly.connect(self._deliver_part, queued)
 
     def request(
         self,

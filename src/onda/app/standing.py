@@ -53,6 +53,15 @@ class Standing(QObject):
         self._rest.timeout.connect(self._run_next)
         document.settled.connect(self._restart)
 
+    @property
+    def rest_ms(self) -> int:
+        """How long the document rests before what is not in view is run."""
+        return self._rest.interval()
+
+    @rest_ms.setter
+    def rest_ms(self, milliseconds: int) -> None:
+        self._rest.setInterval(milliseconds)
+
     def begin(self) -> None:
         """Look at everything for the first time; the window is painted before."""
         self._rest.start()

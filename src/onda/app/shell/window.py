@@ -6,7 +6,7 @@ import logging
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, QSettings, QThread, QTimer
+from PyQt6.QtCore import QEventLoop, QPoint, QSettings, QTimer
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
@@ -364,18 +364,24 @@ class MainWindow(QMainWindow):
 
     def settle(self, milliseconds: int = 90_000) -> bool:
         """Wait, with events running, until nothing is under way; for the tour and for tests."""
-        loop = QApplication.instance()
+        app = QApplication.instance()
+        assert app is not None
         waited = QTimer()
         waited.setSingleShot(True)
         waited.start(milliseconds)
-        quiet = 0
-        while quiet < 12 and waited.isActive() and loop is not None:
-            loop.processEvents()
-            idle = self.desk.is_idle and not self.standing.is_waiting
-            quiet = quiet + 1 if idle else 0
-            QApplication.sendPostedEvents()
-            QThread.msleep(5)
-        return quiet >= 12
+        quiet = False
+        while waited.isActive():
+            app.processEvents()
+            if not (self.desk.is_idle and not self.standing.is_waiting):
+                quiet = False
+                # Sleeps until something happens: a result, a timer, or the end of the wait.
+                app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
+            elif quiet:
+                return True
+            else:
+                # What was posted meanwhile has its turn before it counts as quiet.
+                quiet = True
+        return False
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Unsaved work is kept aside, runs are stopped; nothing asks."""
