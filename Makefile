@@ -14,7 +14,7 @@ demo: setup
 	sh tools/demo.sh
 
 test: setup lint check-types
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n auto
 
 lint: setup
 	$(BIN)/ruff check .

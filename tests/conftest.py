@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
 import threading
 from collections.abc import Iterator
@@ -10,13 +11,17 @@ from pathlib import Path
 import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# As the program sets it; here before anything else loads numpy.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+os.environ.setdefault("OMP_NUM_THREADS", "1")
 
 from hypothesis import settings
 
 from onda.demo import fulmar_project
 from onda.project.model import Project
 from onda.studies.core.cache import ResultCache
-from onda.studies.core.executors import here
+from onda.studies.core.check import check_project
+from onda.studies.core.executors import here, threads
 from onda.studies.core.runner import StudyRunner
 
 settings.register_profile("onda", deadline=None, max_examples=60)
@@ -46,11 +51,19 @@ def project() -> Project:
 
 
 @pytest.fixture(scope="session")
-def shared_cache(tmp_path_factory: pytest.TempPathFactory) -> ResultCache:
-    """Results of Fulmar, computed once a session; workers share the folder."""
+def shared_cache(tmp_path_factory: pytest.TempPathFactory, project: Project) -> ResultCache:
+    """Results of Fulmar, computed once a session: workers share the folder, one fills it."""
     base = tmp_path_factory.getbasetemp()
     folder = base.parent if os.environ.get("PYTEST_XDIST_WORKER") else base
-    return ResultCache(folder / "results")
+    cache = ResultCache(folder / "results")
+    with (folder / "results.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not (folder / "results.done").exists():
+            runner = StudyRunner(threads(), cache)
+            check_project(project, runner)
+            runner.close()
+            (folder / "results.done").touch()
+    return cache
 
 
 @pytest.fixture

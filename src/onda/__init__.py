@@ -4,4 +4,10 @@ Data flows one way: files -> `project` -> `studies` -> results, margins -> `app`
 `engine` is numbers only; `verification` proves it against independent answers.
 """
 
+import os
+
+for _name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
+    # Studies run side by side on all cores; threads within each of them only get in their way.
+    os.environ.setdefault(_name, "1")
+
 __version__ = "0.1.0"

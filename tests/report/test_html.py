@@ -19,7 +19,9 @@ from onda.project.kind import Ref
 from onda.project.model import Project
 from onda.report.html import write_report
 from onda.report.sheets import SHEETS, Drawing
+from onda.studies.core.cache import ResultCache
 from onda.studies.core.check import check_project
+from onda.studies.core.executors import here
 from onda.studies.core.margin import Margin, limits_text
 from onda.studies.core.runner import StudyRunner
 from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs
@@ -41,9 +43,20 @@ def board() -> Project:
     return set_value(project, requirements=few)
 
 
+@pytest.fixture(scope="module")
+def written(
+    board: Project, shared_cache: ResultCache, tmp_path_factory: pytest.TempPathFactory
+) -> tuple[Path, list[Margin]]:
+    """A whole report with its margins, written once."""
+    runner = StudyRunner(here(), shared_cache)
+    margins = check_project(board, runner)
+    folder = tmp_path_factory.mktemp("report")
+    return write_report(board, margins, runner, folder, screens=("shot.png",)), margins
+
+
 @pytest.fixture
-def margins(board: Project, runner: StudyRunner) -> list[Margin]:
-    return check_project(board, runner)
+def margins(written: tuple[Path, list[Margin]]) -> list[Margin]:
+    return written[1]
 
 
 def tables(page: Path) -> dict[str, list[list[str]]]:
@@ -59,10 +72,9 @@ def tables(page: Path) -> dict[str, list[list[str]]]:
     return out
 
 
-def test_every_cell_is_that_of_its_margin(
-    board: Project, margins: list[Margin], runner: StudyRunner, tmp_path: Path
-) -> None:
-    found = tables(write_report(board, margins, runner, tmp_path))
+def test_every_cell_is_that_of_its_margin(written: tuple[Path, list[Margin]]) -> None:
+    page, margins = written
+    found = tables(page)
     names = {
         "clocks": "Clocks",
         "clk-adc": "ADC sample clock",
@@ -88,10 +100,9 @@ def test_every_cell_is_that_of_its_margin(
     assert told == len(margins)
 
 
-def test_the_head_counts_what_fails_and_names_it(
-    board: Project, margins: list[Margin], runner: StudyRunner, tmp_path: Path
-) -> None:
-    tree = html.fromstring(write_report(board, margins, runner, tmp_path).read_text("utf-8"))
+def test_the_head_counts_what_fails_and_names_it(written: tuple[Path, list[Margin]]) -> None:
+    page, margins = written
+    tree = html.fromstring(page.read_text("utf-8"))
     failing = [m for m in margins if m.state.value == "fails"]
     tight = [m for m in margins if m.state.value == "tight"]
     words = tree.xpath("string(//h1/following-sibling::p[1])")
@@ -102,18 +113,30 @@ def test_the_head_counts_what_fails_and_names_it(
 
 
 def test_a_picture_for_every_object_that_is_evidence(
-    board: Project, margins: list[Margin], runner: StudyRunner, tmp_path: Path
+    board: Project, written: tuple[Path, list[Margin]]
 ) -> None:
-    page = write_report(board, margins, runner, tmp_path, screens=("shot.png",))
+    page, _ = written
     sources = html.fromstring(page.read_text("utf-8")).xpath("//img/@src")
     assert sources[-1] == "shot.png"
     for name in sources[:-1]:
-        assert (tmp_path / name).read_bytes().startswith(b"\x89PNG")
+        assert (page.parent / name).read_bytes().startswith(b"\x89PNG")
     wanted = {f"lines-{c.id}.png" for c in board.design.line_classes}
     wanted |= {f"paths-{p.id}.png" for p in board.design.paths}
     # Networks that nothing is asked of are parts, no evidence.
     wanted |= {"networks-hub-card.png", "links-jl0.png"}
     assert set(sources[:-1]) == wanted
+
+
+def small(project: Project) -> Project:
+    """One class, one path with a device model, and nothing that is required."""
+    design = set_value(
+        project.design,
+        line_classes=tuple(c for c in project.design.line_classes if c.id == "clocks"),
+        paths=(project.design.path("clk-two"),),
+        links=(),
+        networks=(),
+    )
+    return set_value(project, design=design, requirements=())
 
 
 def test_what_could_not_be_computed_is_said_where_its_picture_would_be(
@@ -123,7 +146,8 @@ def test_what_could_not_be_computed_is_said_where_its_picture_would_be(
         set_value(f, sha256="0" * 64) if f.id == "clock-ibs" else f
         for f in board.design.device_files
     )
-    lost = set_value(board, design=set_value(board.design, device_files=files))
+    design = set_value(small(board).design, device_files=files)
+    lost = set_value(board, requirements=(), design=design)
     made = check_project(lost, runner, only=("line",))
     page = write_report(lost, made, runner, tmp_path)
     assert "is not beside the project" in page.read_text("utf-8")
@@ -132,7 +156,7 @@ def test_what_could_not_be_computed_is_said_where_its_picture_would_be(
 def test_a_board_without_requirements_says_so(
     board: Project, runner: StudyRunner, tmp_path: Path
 ) -> None:
-    bare = set_value(board, requirements=())
+    bare = small(board)
     words = html.fromstring(write_report(bare, [], runner, tmp_path).read_text("utf-8"))
     assert "No requirements" in words.text_content()
 

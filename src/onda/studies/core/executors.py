@@ -102,7 +102,7 @@ def cluster(address: str) -> Place:
             ) from error
         try:
             client: Any = Client(  # type: ignore[no-untyped-call]
-                address, timeout="10s", set_as_default=False
+                address, timeout="3s", set_as_default=False
             )
         except (OSError, ValueError, TimeoutError) as error:
             raise InputError(
