@@ -16,8 +16,8 @@ from onda.engine.networks.mixed_mode import mixed_mode
 from onda.errors import InputError
 from onda.formats.network_hdf5 import read_network_hdf5, write_network_hdf5
 from onda.formats.touchstone.modes import plain_ports, read_order
-from onda.formats.touchstone.number_kernels import BAD, END, FULL, STOPPED, scan_numbers
-from onda.formats.touchstone.reader import TENS, read_touchstone
+from onda.formats.touchstone.reader import read_touchstone
+from onda.formats.touchstone.scan import BAD, END, FULL, STOPPED, scan
 from onda.formats.touchstone.write import write_touchstone
 from onda.verification.complex_pairs import from_pairs
 
@@ -124,17 +124,16 @@ def test_more_wrong_files(text: str, name: str, words: str) -> None:
         read_touchstone(text.encode(), name)
 
 
-def scan(text: bytes, room: int = 50) -> tuple[list[float], int, int]:
-    data = np.frombuffer(text + b"\n", dtype=np.uint8)
+def scanned(text: bytes, room: int = 50) -> tuple[list[float], int, int]:
     out, notes = np.empty(room), np.empty((4, 2), np.int64)
-    count, end, why, _ = scan_numbers(data, 0, len(text), out, notes, TENS)
+    count, end, why, _ = scan(text + b"\n", 0, len(text), out, notes)
     return out[:count].tolist(), end, why
 
 
 @settings(max_examples=300, deadline=None)
 @given(st.lists(st.floats(-1e300, 1e300), max_size=20))
 def test_the_kernel_reads_what_python_reads(values: list[float]) -> None:
-    found, _, why = scan(" ".join(f"{v:.15g}" for v in values).encode())
+    found, _, why = scanned(" ".join(f"{v:.15g}" for v in values).encode())
     assert why == END
     assert found == pytest.approx([float(f"{v:.15g}") for v in values], rel=4e-15, abs=1e-300)
 
@@ -142,14 +141,14 @@ def test_the_kernel_reads_what_python_reads(values: list[float]) -> None:
 @settings(max_examples=200, deadline=None)
 @given(st.decimals(-(10**6), 10**6, places=6))
 def test_numbers_of_few_digits_are_read_exactly(value: object) -> None:
-    assert scan(str(value).encode())[0] == [float(str(value))]
+    assert scanned(str(value).encode())[0] == [float(str(value))]
 
 
 def test_why_a_scan_ends() -> None:
-    assert scan(b"1 2\n[End]")[1:] == (4, STOPPED)
-    assert scan(b"1 2 3", room=2)[1:] == (4, FULL)
-    assert scan(b"1 --2")[1:] == (2, BAD)
-    assert scan(b"0.0000000000000000000012345678901234567 123456789012345678901234")[0] == (
+    assert scanned(b"1 2\n[End]")[1:] == (4, STOPPED)
+    assert scanned(b"1 2 3", room=2)[1:] == (4, FULL)
+    assert scanned(b"1 --2")[1:] == (2, BAD)
+    assert scanned(b"0.0000000000000000000012345678901234567 123456789012345678901234")[0] == (
         pytest.approx([1.2345678901234567e-21, 1.2345678901234568e23], rel=1e-14)
     )
 

@@ -73,8 +73,8 @@ class JobDesk(QObject):
         self._closed = False
         # Queued, so that a run that ended at once does not overtake its own first answer.
         queued = Qt.ConnectionType.QueuedConnection
-        self._arrived.connect(self._deliver, queued)
-        self._partly.connect(self._deliver_part, queued)
+        self._arrived.connect(self._deliver, queued)  # type: ignore[call-arg]
+        self._partly.connect(self._deliver_part, queued)  # type: ignore[call-arg]
 
     def request(
         self,

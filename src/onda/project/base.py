@@ -37,7 +37,12 @@ class Frozen(BaseModel):
     """Base of all parts of the tree."""
 
     model_config = ConfigDict(
-        frozen=True, extra="forbid", allow_inf_nan=False, arbitrary_types_allowed=True, strict=True
+        frozen=True,
+        extra="forbid",
+        allow_inf_nan=False,
+        arbitrary_types_allowed=True,
+        strict=True,
+        defer_build=True,
     )
 
 

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Annotated, Any
 
-import pint
 from pydantic import GetCoreSchemaHandler
 from pydantic_core import CoreSchema, PydanticCustomError, core_schema
 
 from onda.errors import InputError
+from onda.project.units import factor_of
 
 __all__ = [
     "DIMENSIONS",
@@ -78,100 +78,14 @@ DIMENSIONS: dict[str, DimensionInfo] = {
     )
 }
 
-_DEFINITIONS = """
-femto- = 1e-15 = f-
-pico- = 1e-12 = p-
-nano- = 1e-9 = n-
-micro- = 1e-6 = u-
-milli- = 1e-3 = m-
-centi- = 1e-2 = c-
-kilo- = 1e3 = k-
-mega- = 1e6 = M-
-giga- = 1e9 = G-
-metre = [length] = m
-second = [time] = s
-hertz = [frequency] = Hz
-ohm = [resistance]
-farad = [capacitance] = F
-volt = [voltage] = V
-bitrate = [rate] = bps
-one = [ratio] = ratio
-percent = 0.01 * one = pct
-unit_interval = [interval] = UI
-decibel_value = [loss] = dB
-henry = [inductance] = H
-voltsecond = [voltsecond] = Vs
-siemens = [conductance] = S
-celsius = [temperature] = degC
-inch = 0.0254 * metre = in
-thou = 2.54e-5 * metre = mil
-ounce_copper = 3.479e-5 * metre = oz
-"""
-_BASE = {
-    "length": "metre",
-    "time": "second",
-    "frequency": "hertz",
-    "resistance": "ohm",
-    "capacitance": "farad",
-    "voltage": "volt",
-    "inductance": "henry",
-    "voltage time": "voltsecond",
-    "slew": "volt / second",
-    "data rate": "bitrate",
-    "ratio": "one",
-    "unit interval": "unit_interval",
-    "loss": "decibel_value",
-    "temperature": "celsius",
-    "delay per length": "second / metre",
-    "loss per length": "decibel_value / metre",
-    "resistance per length": "ohm / metre",
-    "inductance per length": "henry / metre",
-    "capacitance per length": "farad / metre",
-    "conductance per length": "siemens / metre",
-}
-_SPELLINGS = {
-    "µ": "u",
-    "μ": "u",
-    "Ω": "ohm",
-    "\u2126": "ohm",
-    "°C": "degC",
-    "%": "pct",
-    "b/s": "bps",
-    "bit/s": "bps",
-    "Bd": "bps",
-    "ohms": "ohm",
-    "mils": "mil",
-    "R": "ohm",
-}
 _TEXT = re.compile(
     r"\s*([+-]?(?:\d{1,40}\.?\d{0,40}|\.\d{1,40})(?:[eE][+-]?\d{1,3})?)\s*([A-Za-zµμΩ\u2126%/°]{0,12})\s*"
 )
 
 
-@lru_cache(maxsize=1)
-def _registry() -> pint.UnitRegistry[float]:
-    # Our own short list of units: the ones of this trade, with oz as copper thickness.
-    return pint.UnitRegistry(_DEFINITIONS.strip().splitlines())
-
-
-@lru_cache(maxsize=256)
-def _factor(unit: str, dimension: str) -> float | None:
-    """SI value of one `unit`, None where it is unknown or of another dimension."""
-    spelled = unit
-    for ours, plain in _SPELLINGS.items():
-        if ours != "R" or unit == "R":
-            spelled = spelled.replace(ours, plain)
-    registry = _registry()
-    try:
-        value = registry.Quantity(1.0, spelled)
-        return float(value.to(_BASE[dimension]).magnitude)
-    except (pint.errors.PintError, AttributeError, ValueError, TypeError, AssertionError):
-        return None
-
-
 def unit_factor(unit: str, dimension: str) -> float:
     """SI value of one `unit` of a dimension; raise `InputError` where there is no such unit."""
-    factor = _factor(unit, dimension)
+    factor = factor_of(unit, dimension)
     if factor is None:
         raise InputError(
             f"unknown unit {unit!r} for a {dimension}",

@@ -23,7 +23,6 @@ from onda.engine.circuits.line_model import Band, LineModel, line_model
 from onda.engine.circuits.linear import waves_along
 from onda.engine.circuits.net import CoupledPiece, Net
 from onda.engine.circuits.stimulus import PiecewiseLinear
-from onda.engine.circuits.transient_kernels import march
 from onda.engine.lines import Line
 from onda.errors import NotConverged, NotPhysical
 
@@ -272,6 +271,9 @@ class _Marcher:
             raise NotConverged("transient", reached=math.inf, wanted=0.0)
 
     def _march(self, first: int, last: int) -> None:
+        # The compiler of the kernels loads with the first march, not with the first look.
+        from onda.engine.circuits.transient_kernels import march
+
         failed = march(
             self.x,
             first,

@@ -8,11 +8,11 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["BAD", "END", "FULL", "STOPPED", "scan_numbers"]
+from onda.formats.touchstone.scan import BAD, END, FULL, STOPPED
+
+__all__ = ["scan_numbers"]
 
 _INT: Any = np.int64
-END, FULL, STOPPED, BAD = 0, 1, 2, 3
-"""Why the scan ended: the data are over, the room is, a line of words began, or no number."""
 
 
 @numba.njit(cache=True, nogil=True, inline="always")

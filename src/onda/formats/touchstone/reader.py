@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.formats.touchstone.head import Head
-from onda.formats.touchstone.number_kernels import BAD, END, scan_numbers
+from onda.formats.touchstone.scan import BAD, END, scan
 
 __all__ = ["TouchstoneFile", "read_touchstone"]
 
@@ -24,7 +24,6 @@ FloatArray = NDArray[np.float64]
 _MOST_VALUES = 400_000_000
 _PIECE = 8_000_000
 """Bytes below which it is not worth to share the reading."""
-TENS: FloatArray = np.array([float(f"1e{k}") for k in range(23)])
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -191,19 +190,17 @@ class _Reader:
         notes = np.empty((remarks, 2), dtype=np.int64)
         # Pages that are not written to cost nothing.
         room = np.empty((stop - start) // 2 + 2)
-        view = np.frombuffer(self._data, dtype=np.uint8)
-        count, position, why, noted = scan_numbers(view, start, stop, room, notes, TENS)
-        return room[:count], notes[:noted].tolist(), int(position), int(why)
+        count, position, why, noted = scan(self._data, start, stop, room, notes)
+        return room[:count], notes[:noted].tolist(), position, why
 
     def _line_of(self, index: int) -> int:
         """Line of a value."""
         first, position = [s for s in self._stretches if s[0] <= index][-1]
-        view = np.frombuffer(self._data, dtype=np.uint8)
         room = np.empty(max(index - first, 0))
         notes = np.empty((0, 2), dtype=np.int64)
         if len(room):
-            _, position, _, _ = scan_numbers(view, position, len(self._data) - 1, room, notes, TENS)
-        return self._line_at(int(position))
+            _, position, _, _ = scan(self._data, position, len(self._data) - 1, room, notes)
+        return self._line_at(position)
 
     def _assembled(self) -> TouchstoneFile:
         head, n = self._head, self._head.ports or 0

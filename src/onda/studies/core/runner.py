@@ -250,13 +250,10 @@ class StudyRunner:
     ) -> Job[Any]:
         outer: Future[Any] = Future()
         job: Job[Any] = Job(key, outer, stopped)
-        known = self._known(study, key)
-        if known is not None:
-            outer.set_result(known)
-            return job
         gathering = _Gathering(self, study, inputs, key, control, outer)
         if self._place.shares_memory:
-            # Splitting takes its time too; it waits for nothing, so that it holds up nothing.
+            # Looking on disk and splitting take their time; waiting for nothing, they hold up
+            # nothing.
             self.executor.submit(lambda: job.consists_of(gathering.start()))
         else:
             job.consists_of(gathering.start())
@@ -308,6 +305,12 @@ class _Gathering:
     def start(self) -> list[Future[Any]]:
         """Submit every case."""
         futures: list[Future[Any]] = []
+        if not self._outer.set_running_or_notify_cancel():
+            return futures
+        known = self._runner._known(self._study, self._key)
+        if known is not None:
+            self._outer.set_result(known)
+            return futures
         try:
             self._split()
         except OndaError as error:
