@@ -50,7 +50,7 @@ def starts() -> list[Figure]:
     for _ in range(3):
         begun = time.perf_counter()
         subprocess.run(
-            [sys.executable, "-c", "import PyQt6.QtWidgets, numpy, pyqtgraph, numba, pydantic"],
+            [sys.executable, "-c", "import PyQt6.QtWidgets, numpy, pyqtgraph"],
             check=True,
             env=os.environ | {"QT_QPA_PLATFORM": "offscreen"},
         )

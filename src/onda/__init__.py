@@ -10,4 +10,7 @@ for _name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
     # Studies run side by side on all cores; threads within each of them only get in their way.
     os.environ.setdefault(_name, "1")
 
+# Nothing is plugged into the models; looking for it reads the metadata of every package.
+os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
+
 __version__ = "0.1.0"

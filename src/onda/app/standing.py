@@ -45,7 +45,6 @@ class Standing(QObject):
         self._made: list[Margin] = []
         self._more = QTimer(self)
         self._more.setSingleShot(True)
-        self._more.setInterval(0)
         self._more.timeout.connect(self._work)
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -63,9 +62,9 @@ class Standing(QObject):
         self._rest.setInterval(milliseconds)
 
     def begin(self) -> None:
-        """Look at everything for the first time; the window is painted before."""
+        """Look at everything for the first time, once the view that is shown had time to show."""
         self._rest.start()
-        self._more.start()
+        self._more.start(self._rest.interval())
 
     def _restart(self) -> None:
         self._update()
@@ -114,7 +113,7 @@ class Standing(QObject):
         for margin in self._coming:
             self._made.append(margin)
             if time.monotonic() > until:
-                self._more.start()
+                self._more.start(0)
                 return
         self._coming = None
         self._take(self._made)

@@ -113,7 +113,7 @@ class CurvePlot(pg.PlotWidget):
         interactive: bool = True,
     ) -> None:
         axes = {"left": _UnitAxis("left", y_unit), "bottom": _UnitAxis("bottom", x_unit)}
-        super().__init__(background=None, axisItems=axes)
+        super().__init__(background=None, axisItems=axes, enableMenu=False)
         self._look = look
         self._curves: list[Curve] = []
         self._limits: list[Limit] = []
@@ -123,7 +123,6 @@ class CurvePlot(pg.PlotWidget):
         self._marks: Sequence[tuple[float, float, str]] = ()
         self._bars: Sequence[Bars] = ()
         self.plot = self.getPlotItem()
-        self.plot.setMenuEnabled(False)
         self.plot.hideButtons()
         self.plot.setLogMode(x=log_x, y=log_y)
         self.plot.setMouseEnabled(x=interactive, y=False)
