@@ -31,7 +31,6 @@ _TRANSMISSION = {
     "single": "SINGLE_ENDED",
     "pair": "EDGE_COUPLED",
     "broadside": "BROADSIDE_COUPLED",
-    "group": "SINGLE_ENDED",
 }
 
 
@@ -203,7 +202,7 @@ class _Writer:
         return f"layer {layer.name}", parts
 
     def _wish_spec(self, wish: ImpedanceWish) -> tuple[str, list[etree._Element]]:
-        transmission = _TRANSMISSION[wish.kind]
+        transmission = _TRANSMISSION.get(wish.kind, "SINGLE_ENDED")
         tolerance = (
             {}
             if math.isnan(wish.tolerance)

@@ -8,7 +8,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.formats.touchstone.scan import BAD, END, FULL, STOPPED
+from onda.formats.touchstone.scan_ends import BAD, END, FULL, STOPPED
 
 __all__ = ["scan_numbers"]
 

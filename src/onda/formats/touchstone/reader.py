@@ -15,7 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.formats.touchstone.head import Head
-from onda.formats.touchstone.scan import BAD, END, scan
+from onda.formats.touchstone.scan import scan
+from onda.formats.touchstone.scan_ends import BAD, END
 
 __all__ = ["TouchstoneFile", "read_touchstone"]
 

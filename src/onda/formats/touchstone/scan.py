@@ -5,10 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["BAD", "END", "FULL", "STOPPED", "scan"]
+__all__ = ["scan"]
 
-END, FULL, STOPPED, BAD = 0, 1, 2, 3
-"""Why a scan ended: the data are over, the room is, a line of words began, or no number."""
 _TENS = np.array([float(f"1e{k}") for k in range(23)])
 
 

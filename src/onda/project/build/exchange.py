@@ -369,7 +369,7 @@ def _classes(
             out[w.name] = LineClass(
                 id=fresh_id(w.name.lower(), taken),
                 name=w.name[:120],
-                kind=kind,  # type: ignore[arg-type]
+                kind=kind,
                 target=quantity(w.ohm, "resistance", "ohm", 9),
                 loss_at=quantity(1e9, "frequency", "GHz"),
                 on=(trace,),

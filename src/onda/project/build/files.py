@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,21 +17,60 @@ from onda.project.store import write_atomically
 __all__ = ["FORMATS", "BuildFormat", "read_build", "write_build"]
 
 
+_Reached = dict[tuple[str, str], float]
+
+
 @dataclass(frozen=True, slots=True)
 class BuildFormat:
-    """A format that a build can be written in."""
+    """A format that a build can be written in, and some read from.
+
+    Attributes
+    ----------
+    write : the build, where it goes and the bytes that are there already, to bytes
+    read : bytes and name to a build and what was not understood; None where it is only written
+    """
 
     key: str
     title: str
     suffix: str
+    write: Callable[[BuildTable, str, bytes | None], bytes]
+    read: Callable[[bytes, str], tuple[BuildTable, tuple[str, ...]]] | None = None
 
 
-FORMATS = (
-    BuildFormat("ipc2581-c", "IPC-2581 revision C", "xml"),
-    BuildFormat("ipc2581-b", "IPC-2581 revision B", "xml"),
-    BuildFormat("layers", "Layers as CSV", "csv"),
-    BuildFormat("rules", "Layout rules as CSV", "csv"),
-)
+def _read_ipc2581(data: bytes, name: str) -> tuple[BuildTable, tuple[str, ...]]:
+    found = read_ipc2581(data, file=name)
+    left = (f"not part of the build: {', '.join(found.left[:8])}",) if found.left else ()
+    return found.build, left
+
+
+def _write_ipc2581(revision: str) -> Callable[[BuildTable, str, bytes | None], bytes]:
+    def write(table: BuildTable, name: str, base: bytes | None) -> bytes:
+        return write_ipc2581(table, revision=revision, base=base, file=name)
+
+    return write
+
+
+def _read_layers(data: bytes, name: str) -> tuple[BuildTable, tuple[str, ...]]:
+    return BuildTable(Path(name).stem, layers_from_csv(data, file=name)), ()
+
+
+FORMATS: list[BuildFormat] = [
+    BuildFormat(
+        "ipc2581-c", "IPC-2581 revision C", "xml", _write_ipc2581("C"), read=_read_ipc2581
+    ),
+    BuildFormat("ipc2581-b", "IPC-2581 revision B", "xml", _write_ipc2581("B")),
+    BuildFormat(
+        "layers",
+        "Layers as CSV",
+        "csv",
+        lambda table, _name, _base: layers_to_csv(table.layers),
+        read=_read_layers,
+    ),
+    BuildFormat(
+        "rules", "Layout rules as CSV", "csv", lambda table, _name, _base: rules_to_csv(table.wishes)
+    ),
+]
+"""What can be read comes by its suffix; the first one reads what has another."""
 
 
 def _bytes_of(path: Path) -> bytes:
@@ -45,21 +85,17 @@ def _bytes_of(path: Path) -> bytes:
 
 
 def read_build(project: Project, path: Path) -> Taken:
-    """A project with the build of a file: IPC-2581, or CSV layers by the suffix ``.csv``.
+    """A project with the build of a file, read by its suffix.
 
     Raises
     ------
     InputError : with file, line and remedy
     """
     data = _bytes_of(path)
-    remarks: tuple[str, ...] = ()
-    if path.suffix.lower() == ".csv":
-        table = BuildTable(path.stem, layers_from_csv(data, file=path.name))
-    else:
-        found = read_ipc2581(data, file=path.name)
-        table = found.build
-        if found.left:
-            remarks = (f"not part of the build: {', '.join(found.left[:8])}",)
+    readers = [(f.suffix, f.read) for f in FORMATS if f.read is not None]
+    by_suffix = dict(readers[::-1])
+    read = by_suffix.get(path.suffix.lower().lstrip("."), readers[0][1])
+    table, remarks = read(data, path.name)
     taken = take_build(project, table)
     return Taken(taken.project, (*remarks, *taken.remarks))
 
@@ -68,7 +104,7 @@ def write_build(
     project: Project,
     key: str,
     path: Path,
-    reached: dict[tuple[str, str], float] | None = None,
+    reached: _Reached | None = None,
 ) -> None:
     """Write the build; IPC-2581 onto an existing file keeps all that is not part of the build.
 
@@ -76,15 +112,9 @@ def write_build(
     ------
     InputError : an unknown format, or the file cannot be written
     """
-    table = build_table(project, reached)
-    if key == "layers":
-        data = layers_to_csv(table.layers)
-    elif key == "rules":
-        data = rules_to_csv(table.wishes)
-    elif key in ("ipc2581-b", "ipc2581-c"):
-        base = _bytes_of(path) if path.exists() and path.stat().st_size else None
-        data = write_ipc2581(table, revision=key[-1].upper(), base=base, file=path.name)
-    else:
+    made = next((f for f in FORMATS if f.key == key), None)
+    if made is None:
         known = ", ".join(f.key for f in FORMATS)
         raise InputError(f"unknown format {key!r}", remedy=f"Use one of {known}.")
-    write_atomically(path, data)
+    base = _bytes_of(path) if path.exists() and path.stat().st_size else None
+    write_atomically(path, made.write(build_table(project, reached), path.name, base))

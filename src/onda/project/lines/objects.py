@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from onda.project.base import MANY, Frozen, Identifier, Name, Text, check_unique, default_of
+from onda.project.lines.structures import STRUCTURES, Structure
 from onda.project.quantities import (
     CapacitancePerLength,
     ConductancePerLength,
@@ -67,7 +68,7 @@ class LineClass(Frozen):
 
     id: Identifier
     name: Name
-    kind: Literal["single", "pair", "group"]
+    kind: Identifier
     target: Resistance
     loss_at: Frequency
     on: Annotated[tuple[TraceOnLayer, ...], Field(min_length=1, max_length=MANY)]
@@ -77,17 +78,26 @@ class LineClass(Frozen):
         """The trace on a layer, None where the class is not routed there."""
         return next((t for t in self.on if t.layer == layer), None)
 
+    @property
+    def structure(self) -> Structure:
+        """What kind of structure it is."""
+        return STRUCTURES[self.kind]
+
     @model_validator(mode="after")
     def _fitting(self) -> LineClass:
+        made = STRUCTURES.get(self.kind)
+        if made is None:
+            known = ", ".join(sorted(STRUCTURES))
+            raise ValueError(f"{self.kind!r} is no structure; there are {known}")
         for trace in self.on:
-            needs_gap = self.kind != "single" and trace.facing is None
+            needs_gap = made.several and trace.facing is None
             if needs_gap != (trace.gap is not None):
                 need = "needs a gap" if needs_gap else "must not have a gap"
                 raise ValueError(f"a {self.kind} on {trace.layer} {need}")
-            if trace.facing is not None and self.kind != "pair":
-                raise ValueError(f"only a pair can face itself, on {trace.layer}")
-        if self.kind == "pair" and self.count != 2:
-            raise ValueError("a pair has two lines")
+            if trace.facing is not None and not made.may_face:
+                raise ValueError(f"a {self.kind} cannot face itself, on {trace.layer}")
+        if made.several and not made.fewest <= self.count <= made.most:
+            raise ValueError(f"a {self.kind} of {self.count} lines is none")
         check_unique("layer", (t.layer for t in self.on))
         return self
 

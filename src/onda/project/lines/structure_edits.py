@@ -6,8 +6,9 @@ from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.build.stackup import CopperLayer, Stackup
 from onda.project.lines.objects import LineClass, TraceOnLayer
+from onda.project.lines.structures import STRUCTURES, structure
 
-__all__ = ["facing_layers", "structure_of", "with_structure"]
+__all__ = ["offers", "structure_of", "with_structure"]
 
 
 def facing_layers(stackup: Stackup, layer: str) -> tuple[str, ...]:
@@ -27,36 +28,48 @@ def facing_layers(stackup: Stackup, layer: str) -> tuple[str, ...]:
     return tuple(out)
 
 
+def offers(stackup: Stackup, layer: str) -> tuple[tuple[str, str], ...]:
+    """(choice, words) of every structure that a class on `layer` can become."""
+    out = []
+    for made in STRUCTURES.values():
+        out += [(made.spelled(n), made.offered.format(n=n)) for n in made.counts]
+        if made.may_face:
+            facing = facing_layers(stackup, layer)
+            out += [(f"facing {x}", f"{made.key}, facing {x}") for x in facing]
+    return tuple(out)
+
+
 def structure_of(line_class: LineClass, trace: TraceOnLayer) -> str:
-    """single, pair, ``group N`` or ``facing LAYER``."""
+    """As a choice of `offers`: single, pair, ``group N``, ``facing LAYER``."""
     if trace.facing is not None:
         return f"facing {trace.facing}"
-    return f"group {line_class.count}" if line_class.kind == "group" else line_class.kind
+    return line_class.structure.spelled(line_class.count)
 
 
-def with_structure(line_class: LineClass, layer: str, structure: str) -> LineClass:
+def with_structure(line_class: LineClass, layer: str, choice: str) -> LineClass:
     """The class as another structure; a gap that is missing is taken as wide as the trace.
 
-    single, pair and ``group N`` hold on all layers, ``facing LAYER`` on one of a pair.
+    A structure holds on all layers, ``facing LAYER`` on one of a pair.
 
     Raises
     ------
     InputError : an unknown structure
     """
-    word, _, rest = structure.partition(" ")
-    kind = {"single": "single", "pair": "pair", "group": "group", "facing": "pair"}.get(word)
-    if kind is None or (word == "group" and not rest.isdigit()):
-        raise InputError(f"unknown structure {structure!r}")
+    word, _, rest = choice.partition(" ")
+    if word == "facing":
+        made = next(s for s in STRUCTURES.values() if s.may_face)
+    else:
+        made = structure(word)
+    if (made.spelled(0) != made.key and word != "facing") != rest.isdigit():
+        raise InputError(f"unknown structure {choice!r}")
     on = []
     for t in line_class.on:
-        if word == "single":
-            on.append(t.model_copy(update={"gap": None, "facing": None, "shift": None}))
-        elif word == "facing" and t.layer == layer:
+        if word == "facing" and t.layer == layer:
             on.append(t.model_copy(update={"gap": None, "facing": rest}))
         elif word == "facing" and t.facing is not None:
             on.append(t)
         else:
-            gap = t.gap or t.width
+            gap = (t.gap or t.width) if made.several else None
             on.append(t.model_copy(update={"gap": gap, "facing": None, "shift": None}))
-    count = int(rest) if word == "group" else 2
-    return set_value(line_class, kind=kind, count=count, on=tuple(on))
+    count = int(rest) if rest.isdigit() else max(made.counts[0], 2)
+    return set_value(line_class, kind=made.key, count=count, on=tuple(on))

@@ -31,9 +31,9 @@ def _check(network: Network, objects: Objects) -> None:
                 f"network {network.id}: class {source.line_class!r} is not routed on "
                 f"{source.layer!r}"
             )
-        if line_class.kind == "group":
+        if not line_class.structure.one_line:
             raise ValueError(
-                f"network {network.id}: {source.line_class!r} is a group, not one line"
+                f"network {network.id}: {source.line_class!r} is a {line_class.kind}, not one line"
             )
     _check_loop(network, objects)
 

@@ -88,7 +88,7 @@ def _present(line: LineInputs, name: str) -> float:
 def _reader(line: LineInputs, which: str) -> Callable[[LineInputs], float]:
     if which == "z":
         return quick_impedance
-    if line.kind != "pair":
+    if not line.differential:
         raise InputError(f"a {line.kind} has no {which} impedance", remedy="Choose a pair.")
 
     def read(changed: LineInputs) -> float:
@@ -120,7 +120,7 @@ def _run(inputs: FitInputs, control: Control) -> FitResult:
     names = tuple(b.name for b in inputs.unknowns)
     if len(names) == 1:
         return _fit_one(inputs, inputs.unknowns[0], control)
-    if inputs.line.kind != "pair" or names[0] == names[1]:
+    if not inputs.line.differential or names[0] == names[1]:
         raise InputError("two targets need a pair and two different dimensions")
     wanted = tuple(t[0] for t in inputs.targets)
     steps = 0

@@ -15,6 +15,7 @@ from onda.project.build.stackup import (
     StackLayer,
 )
 from onda.project.lines.objects import LineClass, TraceOnLayer
+from onda.project.lines.structures import structure
 from onda.project.model import Design
 from onda.project.quantities import Quantity
 
@@ -71,6 +72,11 @@ class LineInputs:
     plane_copper: tuple[float, float] = (35e-6, 35e-6)
     rough: Rough = Rough("smooth")
     turned: bool = False
+
+    @property
+    def differential(self) -> bool:
+        """Whether the impedance is that between two lines."""
+        return structure(self.kind).differential
 
 
 @dataclass(frozen=True, slots=True)

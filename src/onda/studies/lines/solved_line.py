@@ -135,7 +135,7 @@ def quick_impedance(inputs: LineInputs) -> float:
     """Impedance alone, single or differential, ohm, within a few tenths of a percent."""
     section, _, _ = section_at_frequency(inputs)
     result = solve_section(section, per_piece=4, quick=True)
-    if inputs.kind == "pair":
+    if inputs.differential:
         return pair_modes(result).z_diff
     return _middle(result).z0
 
@@ -159,7 +159,7 @@ def solve_line(inputs: LineInputs, fine: bool = True, even: bool = False) -> Sol
     and smooth, for an answer while something is dragged.
     """
     section, dielectrics, er, result, losses = _fields(inputs, fine)
-    pair = pair_modes(result) if inputs.kind == "pair" else None
+    pair = pair_modes(result) if inputs.differential else None
     single = None if pair else _middle(result)
     mode = (pair.even if even else pair.odd) if pair else single
     assert mode is not None
@@ -201,7 +201,7 @@ def _fields(
 
 def _of_mode(inputs: LineInputs, matrix: FloatArray, even: bool = False) -> FloatArray:
     """What the signal's mode sees of matrices (..., n, n)."""
-    if inputs.kind == "pair":
+    if inputs.differential:
         return odd_even(matrix)[int(even)]
     k = matrix.shape[-1] // 2
     return np.asarray(matrix[..., k, k])
@@ -214,7 +214,7 @@ def _crowded(inputs: LineInputs, section: CrossSection, surface: Line, even: boo
     )
     in_mode = (
         odd_even(z.real)[int(even)] + 1j * odd_even(z.imag)[int(even)]
-        if inputs.kind == "pair"
+        if inputs.differential
         else z[:, z.shape[1] // 2, z.shape[2] // 2]
     )
     fit = fit_ladder(frequency, in_mode, float(_of_mode(inputs, r_dc, even)), surface.k_skin)

@@ -18,9 +18,9 @@ from onda.engine.networks.parameters import hybrid_to_s, renormalise, y_to_s, z_
 from onda.engine.networks.sampling import interpolated, phase_delay
 from onda.engine.networks.split import split_through
 from onda.errors import InputError, NotPhysical
-from onda.formats.network_hdf5 import MAGIC, read_network_hdf5
+from onda.formats.network_files import read_network
 from onda.formats.touchstone.modes import plain_ports
-from onda.formats.touchstone.reader import TouchstoneFile, read_touchstone
+from onda.formats.touchstone.reader import TouchstoneFile
 from onda.project.files import Content
 from onda.studies.core.held import held
 from onda.studies.lines.solved_line import solve_line
@@ -90,11 +90,8 @@ def file_network(content: Content) -> TouchstoneFile:
     ------
     InputError : it cannot be had, read or understood
     """
-    data = content.read()
     short = content.name.rsplit("/", 1)[-1]
-    if data.startswith(MAGIC):
-        return read_network_hdf5(data, short)
-    file = read_touchstone(data, short)
+    file = read_network(content.read(), short)
     s = file.data
     try:
         if file.parameter == "Z":
@@ -218,7 +215,7 @@ def _computed(item: LineItem | PathItem, frequency: FloatArray) -> ComplexArray:
     if isinstance(item, PathItem):
         return _path(item, frequency)
     line = solve_line(item.line).line
-    if item.line.kind != "pair":
+    if not item.line.differential:
         return line.s_parameters(frequency, item.length, 50.0)
     even = solve_line(item.line, True, True).line
     pair = pair_line(line.scaled(0.5), even.scaled(0.5))

@@ -11,7 +11,7 @@ from onda.engine.networks.mixed_mode import mixed_mode
 from onda.engine.networks.rational import RationalModel
 from onda.engine.networks.vector_fit import fit_network
 from onda.errors import InputError
-from onda.formats.touchstone.reader import read_touchstone
+from onda.formats.network_files import read_network
 from onda.formats.touchstone.write import write_touchstone
 from onda.project.files import Content
 from onda.studies.core.held import held
@@ -30,7 +30,7 @@ def piece_of_file(content: Content, turned: bool) -> tuple[RationalModel, float,
     InputError : it cannot be read, or is no plain two-port of S-parameters on one reference
     """
     name = content.name
-    network = read_touchstone(content.read(), name)
+    network = read_network(content.read(), name)
     if network.ports != 2:
         raise InputError(
             f"has {network.ports} ports", file=name, remedy="A piece of a path needs a two-port."

@@ -1,17 +1,13 @@
-"""A computed network as the content of a file."""
+"""A computed network as the content of a file, and what to offer where a file is asked for."""
 
 from __future__ import annotations
 
-import re
-
 import numpy as np
 
-from onda.errors import InputError
-from onda.formats.network_hdf5 import write_network_hdf5
-from onda.formats.touchstone.write import write_touchstone
+from onda.formats.network_files import NETWORK_FORMATS, write_network
 from onda.studies.networks.network import NetworkResult
 
-__all__ = ["network_bytes"]
+__all__ = ["network_bytes", "to_open", "to_save"]
 
 
 def network_bytes(result: NetworkResult, suffix: str) -> bytes:
@@ -21,16 +17,17 @@ def network_bytes(result: NetworkResult, suffix: str) -> bytes:
     ------
     InputError : another ending, or one that names another number of ports
     """
-    ports, ending = len(result.ports), suffix.lower()
     comments = (f"{result.name}, written by Onda", *result.notes)
-    z = np.full(ports, result.reference)
-    if ending in (".h5", ".hdf5"):
-        return write_network_hdf5(result.frequency, result.s, z, comments)
-    named = re.fullmatch(r"\.s(\d+)p", ending)
-    if ending != ".ts" and (named is None or int(named[1]) != ports):
-        raise InputError(
-            f"a network of {ports} ports cannot be written as *{suffix}",
-            remedy=f"End the name in .s{ports}p, .ts or .h5.",
-        )
-    version = 2 if ending == ".ts" else 1
-    return write_touchstone(result.frequency, result.s, z, version=version, comments=comments)
+    z = np.full(len(result.ports), result.reference)
+    return write_network(suffix, result.frequency, result.s, z, comments)
+
+
+def to_open() -> str:
+    """Patterns of all files that hold networks, for a file dialog."""
+    every = [e for f in reversed(NETWORK_FORMATS) for e in f.endings]
+    return f"Networks ({' '.join(every)});;All files (*)"
+
+
+def to_save() -> str:
+    """Patterns by format, for a file dialog."""
+    return ";;".join(f"{f.title} ({f.endings[0]})" for f in reversed(NETWORK_FORMATS))

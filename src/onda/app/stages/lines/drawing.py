@@ -9,6 +9,7 @@ from onda.app.stages.lines.section_view import Dimension, Drawing
 from onda.errors import InputError
 from onda.project.build.stackup import CopperLayer, DielectricLayer, StackLayer
 from onda.project.lines.objects import TraceOnLayer
+from onda.project.lines.structures import structure
 from onda.project.model import Design
 from onda.project.quantities import pretty
 from onda.studies.lines.inputs import LineInputs
@@ -101,11 +102,9 @@ def _neighbour_planes(design: Design, layer: str) -> tuple[str, str]:
 def structure_in_words(inputs: LineInputs, planes: tuple[str, ...]) -> str:
     """What kind of structure it is."""
     trace = inputs.trace
-    kind = "edge-coupled pair" if inputs.kind == "pair" else "single line"
+    kind = structure(inputs.kind).words.format(n=trace.count)
     if trace.facing is not None:
         kind = "broadside pair"
-    elif inputs.kind == "group":
-        kind = f"group of {trace.count} lines"
     if trace.coplanar is not None:
         kind += " with coplanar grounds"
     if inputs.plane_below and inputs.plane_above:

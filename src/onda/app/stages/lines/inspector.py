@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -85,11 +85,8 @@ class LinesInspector(QWidget):
         layout.addWidget(self.numbers)
         layout.addStretch(1)
 
-    def show_structures(self, facing: tuple[str, ...], current: str) -> None:
-        """Offer the structures, and the layers that the trace could face."""
-        items = [("single", "single line"), ("pair", "pair, side by side")]
-        items += [(f"facing {x}", f"pair, facing {x}") for x in facing]
-        items += [(f"group {n}", f"group of {n}") for n in (3, 4, 5, 6, 8)]
+    def show_structures(self, items: Sequence[tuple[str, str]], current: str) -> None:
+        """Offer the structures, with the layers that the trace could face."""
         self.structure.blockSignals(True)
         self.structure.clear()
         for key, words in items:
@@ -113,7 +110,7 @@ class LinesInspector(QWidget):
         self, line_class: LineClass, result: ImpedanceResult, kept: ImpedanceResult | None
     ) -> None:
         """Show a result, and a kept one beside it."""
-        pair = line_class.kind == "pair"
+        pair = line_class.structure.differential
         self.kind.setText("Differential impedance" if pair else "Impedance")
         self.big.setText(f"{result.z:.1f}")
         off = f"{result.z - line_class.target.si:+.1f} Ω".replace("-", "−")

@@ -29,7 +29,7 @@ from onda.app.stages.lines.shield_page import ShieldInspector, ShieldPage
 from onda.errors import OndaError
 from onda.project.kind import Ref
 from onda.project.lines.objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
-from onda.project.lines.structure_edits import facing_layers, structure_of
+from onda.project.lines.structure_edits import offers, structure_of
 from onda.project.quantities import format_si
 from onda.studies.core.margin import Margin, State
 from onda.studies.core.study import Study
@@ -83,8 +83,8 @@ class LinesStage(Stage):
             self._show_structures(*self.subject.present)
 
     def _show_structures(self, line_class: LineClass, trace: TraceOnLayer) -> None:
-        facing = facing_layers(self.design.stackup, trace.layer)
-        self.panel.show_structures(facing, structure_of(line_class, trace))
+        choices = offers(self.design.stackup, trace.layer)
+        self.panel.show_structures(choices, structure_of(line_class, trace))
 
     # -- what is in view --------------------------------------------------------------------------
 
@@ -113,7 +113,7 @@ class LinesStage(Stage):
         out = []
         for c in self.design.line_classes:
             on = " ".join(t.layer for t in c.on)
-            kind = {"pair": " diff", "group": f" ×{c.count}"}.get(c.kind, "")
+            kind = c.structure.mark.format(n=c.count)
             goal = format_si(c.target.si, "resistance")
             state = standing.state_of_object(Ref(of_class, c.id))
             out.append(Row(c.id, c.name, f"{goal}{kind} · {on}", state))
@@ -218,11 +218,11 @@ class LinesStage(Stage):
         _, trace = self.subject.present
         self.subject.turn_to(line_class)
         self._turn_to(self.page, f"{line_class.name} on {trace.layer}", "")
-        self.page.show_several(line_class.kind != "single")
+        self.page.show_several(line_class.structure.several)
         self.page.impedance.show_kind(trace.gap is not None)
         self.form.set_specs(trace_fields(self.subject, self.edits, trace))
         self._show_structures(line_class, trace)
-        self.panel.fit.show_kind(pair=line_class.kind == "pair", gap=trace.gap is not None)
+        self.panel.fit.show_kind(pair=line_class.structure.differential, gap=trace.gap is not None)
         try:
             inputs = line_inputs(self.design, line_class, trace.layer)
             drawing = make_drawing(self.design, inputs, trace)

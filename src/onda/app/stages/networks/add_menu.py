@@ -35,7 +35,7 @@ def add_menu(
     entry(menu, "A file of S-parameters…", open_file)
     lines = menu.addMenu("A piece of line")
     for c in design.line_classes:
-        if lines is not None and c.kind != "group":
+        if lines is not None and c.structure.one_line:
             entry(lines, c.name, partial(edits.from_line, c.id))
     paths = menu.addMenu("A path")
     for p in design.paths:

@@ -242,7 +242,7 @@ class NetworkEdits:
         self._editor.run(act)
 
     def write(self, path: FilePath, result: NetworkResult) -> None:
-        """Write the network as it is now: Touchstone 1 (.sNp), 2 (.ts) or HDF5 (.h5)."""
+        """Write the network as it is now, in the format that the name asks for."""
 
         def act() -> None:
             write_atomically(path, network_bytes(result, path.suffix))

@@ -34,11 +34,9 @@ from onda.studies.networks.gate import NETWORK_GATE, GateInputs
 from onda.studies.networks.inputs import NetworkInputs, network_inputs
 from onda.studies.networks.model import NETWORK_MODEL, NetworkModel
 from onda.studies.networks.network import NETWORK, NetworkResult
+from onda.studies.networks.write import to_open, to_save
 
 __all__ = ["NetworksStage"]
-
-_OPEN = "Networks (*.s*p *.ts *.h5 *.hdf5);;All files (*)"
-_SAVE = "Touchstone 1 (*.s*p);;Touchstone 2 (*.ts);;HDF5 (*.h5)"
 
 
 class NetworksStage(OneResultStage[NetworkResult]):
@@ -325,7 +323,7 @@ class NetworksStage(OneResultStage[NetworkResult]):
         )
 
     def _open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self.surface, "Open network", "", _OPEN)
+        name, _ = QFileDialog.getOpenFileName(self.surface, "Open network", "", to_open())
         if name:
             self.edits.read_file(FilePath(name))
 
@@ -334,6 +332,6 @@ class NetworksStage(OneResultStage[NetworkResult]):
         if result is None:
             raise InputError("it is not computed yet")
         suggested = f"{result.name.replace('/', '-')}.s{len(result.ports)}p"
-        name, _ = QFileDialog.getSaveFileName(self.surface, "Write network", suggested, _SAVE)
+        name, _ = QFileDialog.getSaveFileName(self.surface, "Write network", suggested, to_save())
         if name:
             self.edits.write(FilePath(name), result)
