@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from functools import partial
 from typing import Any, Generic, TypeVar
@@ -92,13 +93,20 @@ class Subject:
         """A requirement held against a result, or against why there is none."""
         if failure:
             return margin_of(requirement, missing(failure))
-        if result is None:
-            return margin_of(requirement, None)
-        return judge_of(requirement.kind).margin(self.design, requirement, result)
+        judge = judge_of(requirement.kind)
+        if not isinstance(result, judge.answer(requirement).study.result_type):
+            # Another study of its kind answers it; what the board knows of it holds here too.
+            known = self.context.standing.of(requirement.ref)
+            ours = (m for m in known if m.requirement == requirement.id)
+            return next(ours, margin_of(requirement, None))
+        return judge.margin(self.design, requirement, result)
 
     def kept_value(self, requirement: Requirement, design: Design, result: Any) -> float:
         """The value of a requirement's measure in a kept state."""
-        return judge_of(requirement.kind).measured(design, requirement, result).value
+        judge = judge_of(requirement.kind)
+        if not isinstance(result, judge.answer(requirement).study.result_type):
+            return math.nan
+        return judge.measured(design, requirement, result).value
 
     # ---- asking
 

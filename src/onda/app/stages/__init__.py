@@ -136,6 +136,6 @@ START = "paths"
 """The stage that a window opens on."""
 
 
-def stage_of(kind: str, stages: tuple[StageInfo, ...] = STAGES) -> StageInfo:
-    """The stage that shows objects of a kind."""
-    return next(s for s in stages if kind in s.kinds)
+def stage_of(kind: str, stages: tuple[StageInfo, ...] | None = None) -> StageInfo:
+    """The stage that shows objects of a kind, among all or among some."""
+    return next(s for s in (STAGES if stages is None else stages) if kind in s.kinds)
