@@ -369,7 +369,7 @@ def test_report_and_command_line_tell_of_it(
     answer = CliRunner().invoke(app, ["check", str(file), "--json"])
     assert answer.exit_code == 1, answer.output
     assert isinstance(answer.exception, SystemExit)
-    told = {m["measure"]: m for m in json.loads(answer.stdout)["margins"]}
+    told = {m["measure"]: m for m in json.loads(answer.stdout)}
     assert told["drop"]["value"] == pytest.approx(0.05)
     assert told["lost"]["state"] == "holds"
 
