@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from onda.errors import InputError
+from onda.project import units
 from onda.project.quantities import (
     DIMENSIONS,
     format_si,
@@ -157,3 +158,13 @@ def test_text_and_si_must_agree() -> None:
     with pytest.raises(Exception, match="disagree"):
         read_quantity({"text": "1 mm", "si": 0.002}, "length")
     assert read_quantity({"text": "1 mm", "si": 0.001}, "length").si == 1e-3
+
+
+def test_the_usual_units_are_those_of_the_registry(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A window opens without the registry; what it would have said is what stands in the table."""
+    usual = {d: dict(known) for d, known in units._USUAL.items()}
+    monkeypatch.setattr(units, "_USUAL", {d: {} for d in usual})
+    for dimension, known in usual.items():
+        for unit, factor in known.items():
+            assert units.factor_of.__wrapped__(unit, dimension) == factor, (unit, dimension)
+    assert set(usual) == set(DIMENSIONS)

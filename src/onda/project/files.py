@@ -10,7 +10,9 @@ from __future__ import annotations
 import hashlib
 import mmap
 import os
+import time
 from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib import resources
@@ -38,6 +40,7 @@ __all__ = [
 LARGEST_BYTES = 1_500_000_000
 STORE_BYTES = 4 * 2**30
 """Bytes that imported files may take until those used longest ago go."""
+_DAY = 86_400.0
 _CHUNK = 1 << 20
 _places: dict[str, list[Path]] = {}
 _checked: dict[tuple[str, int, int], str] = {}
@@ -134,17 +137,22 @@ def keep(data: bytes) -> str:
     """
     digest = hashlib.sha256(data).hexdigest()
     target = _store() / digest
-    if not target.is_file():
+    if target.is_file():
+        # What is used is not what was used longest ago.
+        os.utime(target)
+    else:
         temporary = target.with_name(f".{digest}.{os.getpid()}")
         try:
             target.parent.mkdir(parents=True, exist_ok=True)
             temporary.write_bytes(data)
             temporary.replace(target)
         except OSError as error:
-            temporary.unlink(missing_ok=True)
+            with suppress(OSError):
+                temporary.unlink(missing_ok=True)
             raise InputError(
                 f"cannot be written: {error.strerror}", file=str(target), remedy="Free some space."
             ) from error
+        trim_store()
     _learn(digest, target)
     return digest
 
@@ -205,15 +213,19 @@ def missing_files(project: Project, folder: Path) -> Iterable[tuple[Path, bytes]
 
 
 def trim_store(most: int = STORE_BYTES) -> None:
-    """Drop imported contents used longest ago until the store is within its size."""
+    """Drop imported contents used longest ago until the store is within its size.
+
+    What came within a day stays: it may be the only copy for a project that is not saved yet.
+    """
+    young = time.time() - _DAY
     try:
         found = [(p.stat().st_mtime, p.stat().st_size, p) for p in _store().iterdir()]
     except OSError:
         return
     total = 0
-    for _, size, path in sorted(found, reverse=True, key=lambda f: f[:2]):
+    for used, size, path in sorted(found, reverse=True, key=lambda f: f[:2]):
         total += size
-        if total > most:
+        if total > most and used < young:
             path.unlink(missing_ok=True)
 
 
