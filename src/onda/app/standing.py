@@ -40,6 +40,7 @@ class Standing(QObject):
         self._failed: dict[str, str] = {}
         self._book = Book()
         self._by_ref: dict[Ref, list[Margin]] = {}
+        self._states: dict[Ref, State] = {}
         self.margins: list[Margin] = []
         self._coming: Iterator[Margin] | None = None
         self._made: list[Margin] = []
@@ -94,8 +95,9 @@ class Standing(QObject):
         self._document.settled.disconnect(self._restart)
 
     def _update(self) -> None:
+        # Begun again from the start, once the view that asked for it has been drawn.
         self._coming = None
-        self._work()
+        self._more.start(0)
 
     def _work(self) -> None:
         """Work out margins until the slice is used up; with the last one all are shown."""
@@ -120,7 +122,7 @@ class Standing(QObject):
 
     def _take(self, margins: list[Margin]) -> None:
         self.margins = margins
-        self._by_ref = {}
+        self._by_ref, self._states = {}, {}
         for margin in margins:
             self._by_ref.setdefault(margin.ref, []).append(margin)
         self.changed.emit()
@@ -159,8 +161,10 @@ class Standing(QObject):
 
     def state_of_object(self, ref: Ref) -> State | None:
         """Worst state of one object; None where nothing is required of it."""
-        found = self._by_ref.get(ref)
-        return worst(found) if found else None
+        known = self._states.get(ref)
+        if known is None and ref in self._by_ref:
+            known = self._states[ref] = worst(self._by_ref[ref])
+        return known
 
     def of(self, ref: Ref) -> list[Margin]:
         """Margins of one object."""

@@ -61,7 +61,7 @@ def change_design(design: Design, **changes: Any) -> Design:
         raise as_input_error(error) from error
     new = design.model_copy(update=read)
     try:
-        check_design(new, changes)
+        check_design(new, changes, design)
     except ValueError as error:
         raise InputError(str(error)) from error
     return new
@@ -81,7 +81,7 @@ def _check_requirements(new: Project, old: Project) -> None:
     for kind in KINDS.values():
         before, after = kind.items(old.design), kind.items(new.design)
         if before is not after and len(after) <= len(before):
-            gone |= {Ref(kind.key, x.id) for x in before} - {Ref(kind.key, x.id) for x in after}
+            gone |= {Ref(kind.key, x) for x in {x.id for x in before} - {x.id for x in after}}
     if gone and any(r.ref in gone for r in new.requirements):
         raise InputError("something is required of what would be gone", remedy="Remove it instead.")
 
@@ -104,7 +104,23 @@ def objects_of(project: Project, kinds: Iterable[str]) -> tuple[Any, ...]:
 
 def requirements_of(project: Project, ref: Ref) -> tuple[Requirement, ...]:
     """What is required of an object."""
-    return tuple(r for r in project.requirements if r.ref == ref)
+    return _by_ref(project.requirements).get(ref, ())
+
+
+_known: tuple[tuple[Requirement, ...], dict[Ref, tuple[Requirement, ...]]] = ((), {})
+
+
+def _by_ref(requirements: tuple[Requirement, ...]) -> dict[Ref, tuple[Requirement, ...]]:
+    """Requirements by their object; an edit of the design leaves them the same tuple."""
+    global _known
+    of, found = _known
+    if of is not requirements:
+        lists: dict[Ref, list[Requirement]] = {}
+        for requirement in requirements:
+            lists.setdefault(requirement.ref, []).append(requirement)
+        found = {ref: tuple(items) for ref, items in lists.items()}
+        _known = requirements, found
+    return found
 
 
 def _space(kind: Kind) -> list[str]:

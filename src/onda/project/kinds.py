@@ -60,13 +60,17 @@ def objects_in(design: object) -> Objects:
     return _Objects(design)
 
 
-def check_design(design: object, changed: Iterable[str] | None = None) -> None:
+def check_design(
+    design: object, changed: Iterable[str] | None = None, before: object | None = None
+) -> None:
     """Raise `ValueError` where an id is there twice or something refers to what is not there.
 
     Parameters
     ----------
     changed : fields that are others than in a design that was checked before; only their lists and
         what refers to them are looked at. None looks at all.
+    before : that design; of lists only the objects that are others than in it, and those that
+        refer to them, are looked at
     """
     touched = {k.key for k in KINDS.values() if _is_touched(k, changed)}
     objects = _Objects(design)
@@ -74,14 +78,45 @@ def check_design(design: object, changed: Iterable[str] | None = None) -> None:
         same = [k for k in KINDS.values() if (k.space or k.key) == space]
         title = "line" if len(same) > 1 else same[0].title
         check_unique(title, (item.id for k in same for item in k.items(design)))
+    new = _news(touched, design, before)
     for kind in KINDS.values():
         if kind.key not in touched and touched.isdisjoint(kind.needs):
             continue
         for item in kind.items(design):
-            for mention in kind.refers(item):
+            mentions = _mentions(kind, item)
+            own = (Ref(kind.key, item.id), *(m.ref for m in mentions))
+            if new is not None and new.isdisjoint(own):
+                continue
+            for mention in mentions:
                 if objects.get(mention.kind, mention.id) is None:
                     raise ValueError(_missing(kind, item.id, mention))
             kind.check(item, objects)
+
+
+def _news(touched: set[str], design: object, before: object | None) -> set[Ref] | None:
+    """Objects that are new, others, or gone; None where that does not tell what to look at."""
+    if before is None or any(not KINDS[key].listed for key in touched):
+        # Parts of the build are looked at by position too.
+        return None
+    out: set[Ref] = set()
+    for key in touched:
+        old, now = ({x.id: x for x in KINDS[key].items(d)} for d in (before, design))
+        out |= {Ref(key, i) for i in old.keys() | now.keys() if old.get(i) is not now.get(i)}
+    return out
+
+
+_told: dict[int, tuple[object, tuple[Mention, ...]]] = {}
+_MOST_TOLD = 20_000
+
+
+def _mentions(kind: Kind, item: Any) -> tuple[Mention, ...]:
+    """What a frozen object refers to, worked out once."""
+    known = _told.get(id(item))
+    if known is None or known[0] is not item:
+        if len(_told) > _MOST_TOLD:
+            _told.clear()
+        known = _told[id(item)] = item, tuple(kind.refers(item))
+    return known[1]
 
 
 def _is_touched(kind: Kind, changed: Iterable[str] | None) -> bool:

@@ -88,8 +88,11 @@ class RowList(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        shown = QRectF(event.rect()) if event is not None else QRectF(self.rect())
         for i, row in enumerate(self._rows):
-            self._draw(painter, self.row_rect(i), row)
+            rect = self.row_rect(i)
+            if rect.intersects(shown):
+                self._draw(painter, rect, row)
         painter.end()
 
     def _draw(self, painter: QPainter, rect: QRectF, row: Row) -> None:

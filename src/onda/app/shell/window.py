@@ -179,7 +179,9 @@ class MainWindow(QMainWindow):
     def _choose_first(self) -> None:
         """Choose the first object in the stage in view, where none or a vanished one is chosen."""
         stage = self._shown_stage
-        rows = stage.rows() if stage is not None else ()
+        if stage is None or stage.subject.item is not None:
+            return
+        rows = stage.rows()
         if rows and self.selection.subject not in {r.id for r in rows}:
             self.selection.choose(rows[0].id)
 
