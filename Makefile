@@ -31,6 +31,7 @@ bench: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python benchmarks/run.py
 
 lock:
+	$(BIN)/python -m pip install --quiet pip-tools
 	$(BIN)/pip-compile --quiet --extra dev --strip-extras --allow-unsafe --no-emit-index-url --no-emit-find-links --no-header --no-annotate --upgrade -o requirements.lock pyproject.toml
 
 clean:
