@@ -1,0 +1,1 @@
+"""The build of a board: layers, materials, zones, via spans, and the files that it comes in."""

@@ -1,0 +1,1 @@
+"""What a fabricator would ask about a build."""
