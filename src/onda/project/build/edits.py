@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any, Literal
 
 from onda.errors import InputError
+from onda.project.base import set_value
 from onda.project.build.stackup import (
     CoatingLayer,
     CopperLayer,
@@ -15,7 +16,6 @@ from onda.project.build.stackup import (
     ViaSpan,
     Zone,
 )
-from onda.project.base import set_value
 from onda.project.edits import with_design
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity, quantity

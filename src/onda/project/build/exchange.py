@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import math
-import re
 from dataclasses import dataclass
 from typing import Any
 
 from onda.errors import InputError
 from onda.formats.build_table import BuildLayer, BuildTable, ImpedanceWish, SpanRow, ZoneRow
+from onda.project.base import fresh_id, set_value
 from onda.project.build.stackup import (
     CoatingLayer,
     CopperLayer,
@@ -19,11 +19,10 @@ from onda.project.build.stackup import (
     ViaSpan,
     Zone,
 )
-from onda.project.base import fresh_id, set_value
 from onda.project.kind import Ref
-from onda.project.paths.elements import TracePiece
 from onda.project.lines.objects import LineClass, TraceOnLayer
 from onda.project.model import Design, Project
+from onda.project.paths.elements import TracePiece
 from onda.project.quantities import Quantity, quantity
 
 __all__ = ["Taken", "build_table", "take_build"]

@@ -55,9 +55,7 @@ def _read_layers(data: bytes, name: str) -> tuple[BuildTable, tuple[str, ...]]:
 
 
 FORMATS: list[BuildFormat] = [
-    BuildFormat(
-        "ipc2581-c", "IPC-2581 revision C", "xml", _write_ipc2581("C"), read=_read_ipc2581
-    ),
+    BuildFormat("ipc2581-c", "IPC-2581 revision C", "xml", _write_ipc2581("C"), read=_read_ipc2581),
     BuildFormat("ipc2581-b", "IPC-2581 revision B", "xml", _write_ipc2581("B")),
     BuildFormat(
         "layers",
@@ -67,7 +65,10 @@ FORMATS: list[BuildFormat] = [
         read=_read_layers,
     ),
     BuildFormat(
-        "rules", "Layout rules as CSV", "csv", lambda table, _name, _base: rules_to_csv(table.wishes)
+        "rules",
+        "Layout rules as CSV",
+        "csv",
+        lambda table, _name, _base: rules_to_csv(table.wishes),
     ),
 ]
 """What can be read comes by its suffix; the first one reads what has another."""

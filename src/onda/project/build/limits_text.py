@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 
 from onda.errors import InputError
-from onda.project.build.stackup import EtchLimit, Fabrication, PriceStep
 from onda.project.base import set_value
+from onda.project.build.stackup import EtchLimit, Fabrication, PriceStep
 from onda.project.quantities import Quantity, parse_quantity, pretty
 
 __all__ = ["limit_text", "step_text", "with_limit", "with_step"]
