@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
@@ -39,6 +39,8 @@ def make_window(qtbot: QtBot, project: Project, shared_cache: ResultCache) -> It
     yield make
     for window in made:
         window.close()
+        # What is closed does nothing any more.
+        assert [t for t in window.findChildren(QTimer) if t.isActive()] == []
 
 
 @pytest.fixture(scope="session")

@@ -4,70 +4,90 @@ sweep, in the corners and in the window alike."""
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
 
 from onda.demo import fulmar_project
+from onda.engine.circuits.receiver_measures import ReceiverMeasures
 from onda.project.base import set_value
-from onda.project.edits import replace_object
+from onda.project.measure import Measure
 from onda.project.measures import measure, measures_of
 from onda.project.model import Project
-from onda.project.paths.ends import Termination
-from onda.project.paths.path import Path
-from onda.project.quantities import parse_quantity
 from onda.project.requirement_edits import require
 from onda.studies.core.cache import ResultCache
 from onda.studies.core.check import check_project
 from onda.studies.core.executors import here
 from onda.studies.core.margin import State
 from onda.studies.core.runner import StudyRunner
+from onda.studies.paths import path as receivers
+from onda.studies.paths import sweep
 from onda.studies.paths.inputs import path_inputs
-from onda.studies.paths.judge import measure_path
-from onda.studies.paths.path import PATH
-from onda.studies.paths.sweep import PATH_SWEEP, SweepInputs, Variant
+from onda.studies.paths.run import PathRun
+from onda.studies.paths.sweep import PATH_SWEEP, SweepInputs, SweepResult, Variant
 
-CLOCK = "clk-adc"
+NET = "trig"
+
+
+@pytest.fixture
+def silent() -> Iterator[None]:
+    """The first of several receivers never switches, whatever drives it."""
+    real = receivers.measure_receivers
+
+    def measured(run: PathRun) -> list[ReceiverMeasures]:
+        first, *others = real(run)
+        assert others
+        return [replace(first, delay=math.nan), *others]
+
+    with pytest.MonkeyPatch.context() as patch:
+        for module in (receivers, sweep):
+            patch.setattr(module, "measure_receivers", measured)
+        yield
 
 
 @pytest.fixture(scope="module")
-def silent() -> Project:
-    """Fulmar with a clock whose load is all but shorted: its receiver never sees half the swing."""
-    fulmar = fulmar_project()
-    path = fulmar.design.path(CLOCK)
-    short = Termination(
-        kind="parallel", r=parse_quantity("0.5 ohm", "resistance"), rail=path.driver.low
-    )
-    project = replace_object(fulmar, set_value(path, termination=short))
-    return require(set_value(project, requirements=()), CLOCK, "delay", "5 ns")
+def board() -> Project:
+    """What is required of one net with three receivers."""
+    return require(set_value(fulmar_project(), requirements=()), NET, "delay", "50 ns")
 
 
-@pytest.fixture(scope="module")
-def runner(shared_cache: ResultCache) -> StudyRunner:
-    return StudyRunner(here(), shared_cache)
+@pytest.fixture
+def runner(tmp_path: Path) -> StudyRunner:
+    """Nothing is known from runs that were measured as they are."""
+    return StudyRunner(here(), ResultCache(tmp_path / "results"))
 
 
-def resistor_of(path: Path) -> str:
-    return next(e.id for e in path.elements if e.kind == "resistor")
+def swept(board: Project, runner: StudyRunner) -> SweepResult:
+    path = board.design.path(NET)
+    inputs = path_inputs(board.design, path, fine=False)
+    what = SweepInputs((Variant("now", inputs),), "Rs", (10.0, 30.0))
+    return runner.result(PATH_SWEEP, what)
 
 
-def test_a_receiver_that_never_switches_fails_the_check(
-    silent: Project, runner: StudyRunner
-) -> None:
-    (margin,) = check_project(silent, runner)
+def test_all_receivers_switch_at_first(board: Project, runner: StudyRunner) -> None:
+    (margin,) = check_project(board, runner)
+    assert margin.state is State.HOLDS
+    assert np.isfinite(swept(board, runner).of("delay")).all()
+
+
+@pytest.mark.usefixtures("silent")
+def test_one_that_never_switches_fails_the_check(board: Project, runner: StudyRunner) -> None:
+    (margin,) = check_project(board, runner)
     assert math.isnan(margin.value)
     assert margin.state is State.FAILS
 
 
-def test_it_has_no_value_in_a_sweep_either(silent: Project, runner: StudyRunner) -> None:
-    path = silent.design.path(CLOCK)
-    inputs = path_inputs(silent.design, path)
-    swept = runner.result(
-        PATH_SWEEP, SweepInputs((Variant("now", inputs),), resistor_of(path), (10.0, 30.0))
-    )
-    assert np.isnan(swept.of("delay")).all()
-    alone = runner.result(PATH, inputs)
-    assert math.isnan(measure_path(alone, "delay").value)
+@pytest.mark.usefixtures("silent")
+def test_one_that_never_switches_fails_every_point_of_a_sweep(
+    board: Project, runner: StudyRunner
+) -> None:
+    result = swept(board, runner)
+    assert np.isnan(result.of("delay")).all()
+    # What the others have is still there.
+    assert np.isfinite(result.of("overshoot")).all()
 
 
 @pytest.mark.parametrize("key", ["delay", "slew", "overshoot"])
@@ -78,8 +98,8 @@ def test_nothing_measured_is_worse_than_anything_measured(key: str) -> None:
 
 
 @pytest.mark.parametrize("what", measures_of("path"), ids=lambda m: m.key)
-def test_the_worst_is_the_one_that_fails_first(what: object) -> None:
+def test_the_worst_is_the_one_that_fails_first(what: Measure) -> None:
     """Against the limit of a requirement, tried out: the worst value is the first to pass it."""
     values = [3.0, -1.0, 7.0, 2.0]
-    worst = values[what.worst_of(values)]  # type: ignore[attr-defined]
-    assert worst == (min(values) if what.worse == "smaller" else max(values))  # type: ignore[attr-defined]
+    worst = values[what.worst_of(values)]
+    assert worst == (min(values) if what.worse == "smaller" else max(values))

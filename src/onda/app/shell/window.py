@@ -66,6 +66,9 @@ class MainWindow(QMainWindow):
         self.selection = Selection(START, lambda kind: stage_of(kind, stages).id)
         self.desk = JobDesk(StudyRunner(place or threads(2), cache or ResultCache()))
         self.standing = Standing(self.document, self.desk)
+        for model in (self.look, self.document, self.selection, self.desk, self.standing):
+            # They go with the window, and with them what listens to them.
+            model.setParent(self)
         self._context = Context(self.look, self.document, self.selection, self.desk, self.standing)
         self.stages = _Stages(self._make_stage)
         self._closing = False
