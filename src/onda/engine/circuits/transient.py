@@ -11,6 +11,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +24,7 @@ from onda.engine.circuits.line_model import Band, LineModel, line_model
 from onda.engine.circuits.linear import waves_along
 from onda.engine.circuits.net import CoupledPiece, Net
 from onda.engine.circuits.stimulus import PiecewiseLinear
+from onda.engine.circuits.transient_arrays import Ends, Memory, Nodes, Ports, Terms
 from onda.engine.lines import Line
 from onda.errors import NotConverged, NotPhysical
 
@@ -197,6 +199,10 @@ class _Marcher:
                 ports[b, p] = -1.0
         self.spread = self.inverse @ (theta * ports)
         self.z_port = ports.T @ self.spread
+        self._arrays: list[Any] = [
+            kind._make(getattr(self, name) for name in kind._fields)
+            for kind in (Nodes, Ends, Memory, Ports, Terms)
+        ]
 
     def _lines(self, assembled: Assembled, h: float) -> None:
         ends = assembled.ends
@@ -274,54 +280,7 @@ class _Marcher:
         # The compiler of the kernels loads with the first march, not with the first look.
         from onda.engine.circuits.transient_kernels import march
 
-        failed = march(
-            self.x,
-            first,
-            last,
-            self.inverse,
-            self.m_start,
-            self.m_col,
-            self.m_val,
-            self.drive,
-            self.source,
-            self.theta,
-            self.p_start,
-            self.p_node,
-            self.p_val,
-            self.other,
-            self.delay_whole,
-            self.delay_part,
-            self.y_now,
-            self.y_const,
-            self.h_now,
-            self.pole_start,
-            self.pole_e,
-            self.pole_a,
-            self.pole_b,
-            self.y_res,
-            self.h_res,
-            self.wave,
-            self.z_state,
-            self.q_state,
-            self.end_v,
-            self.end_u,
-            self.end_i,
-            self.port_a,
-            self.port_b,
-            self.port_dc,
-            self.port_i_dc,
-            self.z_port,
-            self.spread,
-            self.port_start,
-            self.term_table,
-            self.term_number,
-            self.term_weight,
-            self.weights,
-            self.tab_start,
-            self.tab_v,
-            self.tab_i,
-            self.port_current,
-        )
+        failed = march(self.x, first, last, *self._arrays)
         if failed >= 0:
             step, port = divmod(failed, len(self.port_a))
             raise NotConverged(

@@ -8,6 +8,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from onda.engine.circuits.transient_arrays import Ends, Memory, Nodes, Ports, Terms
+
 __all__ = ["march", "table_at"]
 
 FloatArray = NDArray[np.float64]
@@ -58,20 +60,10 @@ def _solve_small(a: FloatArray, b: FloatArray, n: int) -> bool:
 
 @njit(cache=True, nogil=True)
 def _currents(
-    v: FloatArray,
-    step: int,
-    port_start: IntArray,
-    term_table: IntArray,
-    term_number: FloatArray,
-    term_weight: IntArray,
-    weights: FloatArray,
-    tab_start: IntArray,
-    tab_v: FloatArray,
-    tab_i: FloatArray,
-    current: FloatArray,
-    slope: FloatArray,
+    v: FloatArray, step: int, terms: Terms, current: FloatArray, slope: FloatArray
 ) -> None:
     """Current into each port and its slope at the port voltages v."""
+    port_start, term_table, term_number, term_weight, weights, tab_start, tab_v, tab_i = terms
     for p in range(len(v)):
         current[p] = 0.0
         slope[p] = 0.0
@@ -93,55 +85,26 @@ def march(
     x: FloatArray,
     first: int,
     last: int,
-    inverse: FloatArray,
-    m_start: IntArray,
-    m_col: IntArray,
-    m_val: FloatArray,
-    drive: FloatArray,
-    source: FloatArray,
-    theta: FloatArray,
-    p_start: IntArray,
-    p_node: IntArray,
-    p_val: FloatArray,
-    other: IntArray,
-    delay_whole: IntArray,
-    delay_part: FloatArray,
-    y_now: FloatArray,
-    y_const: FloatArray,
-    h_now: FloatArray,
-    pole_start: IntArray,
-    pole_e: FloatArray,
-    pole_a: FloatArray,
-    pole_b: FloatArray,
-    y_res: FloatArray,
-    h_res: FloatArray,
-    wave: FloatArray,
-    z_state: FloatArray,
-    q_state: FloatArray,
-    end_v: FloatArray,
-    end_u: FloatArray,
-    end_i: FloatArray,
-    port_a: IntArray,
-    port_b: IntArray,
-    port_dc: FloatArray,
-    port_i_dc: FloatArray,
-    z_port: FloatArray,
-    spread: FloatArray,
-    port_start: IntArray,
-    term_table: IntArray,
-    term_number: FloatArray,
-    term_weight: IntArray,
-    weights: FloatArray,
-    tab_start: IntArray,
-    tab_v: FloatArray,
-    tab_i: FloatArray,
-    port_current: FloatArray,
+    nodes: Nodes,
+    line_ends: Ends,
+    memory: Memory,
+    device_ports: Ports,
+    terms: Terms,
 ) -> int:
     """Steps first..last-1; row n + 1 of x follows from row n.
 
     Returns -1, or the step at which Newton found no answer, times the number of ports, plus the
     port that moved most.
     """
+    inverse, m_start, m_col, m_val, drive, source, theta = nodes
+    p_start, p_node, p_val = line_ends.p_start, line_ends.p_node, line_ends.p_val
+    other, delay_whole, delay_part = line_ends.other, line_ends.delay_whole, line_ends.delay_part
+    y_now, y_const, h_now = line_ends.y_now, line_ends.y_const, line_ends.h_now
+    pole_start, pole_e = line_ends.pole_start, line_ends.pole_e
+    pole_a, pole_b = line_ends.pole_a, line_ends.pole_b
+    y_res, h_res = line_ends.y_res, line_ends.h_res
+    wave, z_state, q_state, end_v, end_u, end_i = memory
+    port_a, port_b, port_dc, port_i_dc, z_port, spread, port_current = device_ports
     n = x.shape[1]
     ends, ports = len(other), len(port_a)
     rhs = np.zeros(n)
@@ -204,20 +167,7 @@ def march(
             worst = 0
             found = False
             for turn in range(80):
-                _currents(
-                    v_port,
-                    to,
-                    port_start,
-                    term_table,
-                    term_number,
-                    term_weight,
-                    weights,
-                    tab_start,
-                    tab_v,
-                    tab_i,
-                    current,
-                    slope,
-                )
+                _currents(v_port, to, terms, current, slope)
                 for r in range(ports):
                     t = v_lin[r] - v_port[r]
                     for c in range(ports):
@@ -245,20 +195,7 @@ def march(
                     break
             if not found:
                 return step * ports + worst
-            _currents(
-                v_port,
-                to,
-                port_start,
-                term_table,
-                term_number,
-                term_weight,
-                weights,
-                tab_start,
-                tab_v,
-                tab_i,
-                current,
-                slope,
-            )
+            _currents(v_port, to, terms, current, slope)
             for p in range(ports):
                 port_current[to, p] = current[p] - port_i_dc[p]
                 for r in range(n):
