@@ -17,8 +17,8 @@ from onda.engine.lines import lossless_line
 from onda.engine.networks.vector_fit import fit_network
 from onda.engine.section import solve_section
 from onda.formats.ibis.reader import read_ibis
-from onda.studies import solved_line
 from onda.studies.core.study import Control
+from onda.studies.lines import solved_line
 from onda.studies.lines.fit import FIT, Bounds, FitInputs, fit_width
 from onda.studies.lines.inputs import line_inputs
 from onda.studies.lines.shield import MODE_CHECK, shield_inputs

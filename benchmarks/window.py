@@ -105,11 +105,11 @@ def gestures() -> list[Figure]:
     window.document.begin_gesture()
     for k in range(21):
         width = 125e-6 + k * 1e-6
-        before = lines.results["L1"]
+        before = lines.subject.results["L1"]
         taken.append(
             one(
                 lambda width=width: lines.edits.dragged("width", width),
-                lambda before=before: lines.results["L1"] is not before,
+                lambda before=before: lines.subject.results["L1"] is not before,
             )
         )
     window.document.end_gesture()

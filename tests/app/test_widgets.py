@@ -419,3 +419,11 @@ def test_progress_line_shows_long_runs_only(window: MainWindow, qtbot: QtBot) ->
     qtbot.waitUntil(lambda: not line.isVisible(), timeout=10_000)
     window.undo()
     assert window.settle()
+
+
+def test_no_menu_of_a_plot_is_seen(qtbot: QtBot) -> None:
+    plot = CurvePlot(Look(), x_unit="ns", y_unit="V")
+    qtbot.addWidget(plot)
+    plot.show()
+    QApplication.processEvents()
+    assert [m for m in plot.findChildren(QMenu) if m.isVisible()] == []

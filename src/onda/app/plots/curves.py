@@ -125,7 +125,8 @@ class CurvePlot(pg.PlotWidget):
         self.plot = self.getPlotItem()
         self.plot.hideButtons()
         # A menu that is never shown, made without an owner, would outlive the window.
-        self.plot.ctrlMenu.setParent(self)
+        menu = self.plot.ctrlMenu
+        menu.setParent(self, menu.windowFlags())
         self.plot.setLogMode(x=log_x, y=log_y)
         self.plot.setMouseEnabled(x=interactive, y=False)
         self.plot.layout.setContentsMargins(0, 2, 2, 0)
