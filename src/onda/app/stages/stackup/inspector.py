@@ -24,7 +24,7 @@ SPREAD_FIELDS: tuple[tuple[str, str, str], ...] = (
 )
 
 
-class Choice(QWidget):
+class NamedList(QWidget):
     """A named list to choose from."""
 
     def __init__(self, context: Context, title: str, act: Callable[[str], None]) -> None:
@@ -72,8 +72,8 @@ class StackupInspector(QWidget):
         self.what = label("", "secondary", wrap=True)
         layout.addWidget(self.title)
         layout.addWidget(self.what)
-        self.first = Choice(context, "Role", act["first"])
-        self.second = Choice(context, "Foil", act["second"])
+        self.first = NamedList(context, "Role", act["first"])
+        self.second = NamedList(context, "Foil", act["second"])
         layout.addWidget(self.first)
         layout.addWidget(self.second)
         self.form = Form(context.look, context.document)
@@ -110,11 +110,11 @@ class StackupInspector(QWidget):
         self.carries.clicked.connect(act["carries"])
         layout.addWidget(self.in_zone)
         layout.addWidget(self.carries)
-        self.zone_kind = Choice(context, "Kind", act["zone_kind"])
+        self.zone_kind = NamedList(context, "Kind", act["zone_kind"])
         layout.addWidget(self.zone_kind)
         self.bend = QuantityField("Bend radius", "length", act["bend"])
         layout.addWidget(self.bend)
-        self.bends = Choice(context, "Bent", act["bends"])
+        self.bends = NamedList(context, "Bent", act["bends"])
         layout.addWidget(self.bends)
         layout.addWidget(Heading("Whole build"))
         self.numbers = NumberRows(context.look)
@@ -123,7 +123,7 @@ class StackupInspector(QWidget):
         layout.addWidget(self.total)
         self.temperature = QuantityField("Temperature", "temperature", act["temperature"])
         layout.addWidget(self.temperature)
-        self.roughness = Choice(context, "Roughness by", act["roughness"])
+        self.roughness = NamedList(context, "Roughness by", act["roughness"])
         layout.addWidget(self.roughness)
         layout.addWidget(Heading("Fabricator's spread", "either way"))
         self.spread = [
