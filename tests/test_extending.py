@@ -350,6 +350,7 @@ def test_the_stage_shows_edits_and_undoes(
     assert stage.number.text() == "20 mV"
     assert {m.measure: m.state for m in stage.margins()[1]}["drop"] is State.HOLDS
     assert window.standing.state_of_kinds(("pin",)) is State.HOLDS
+    assert [r.state for r in stage.rows()] == [State.HOLDS]
     window.document.undo()
     assert window.settle()
     assert stage.number.text() == "50 mV"

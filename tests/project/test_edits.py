@@ -214,3 +214,13 @@ def test_limits_are_required_changed_and_taken_away(project: Project) -> None:
     for wrong in ("soup", "1 – 2 – 3", "3 mm"):
         with pytest.raises(InputError):
             require(project, "clk-adc", "slew", wrong)
+
+
+def test_what_is_required_of_an_object_follows_a_changed_limit(project: Project) -> None:
+    """As many requirements as before, one of them another."""
+    old = next(r for r in project.requirements if r.at_most is not None and not r.at_least)
+    assert old in requirements_of(project, old.ref)
+    changed = set_limit(project, old.id, f"1.1 {old.at_most.unit}")
+    found = next(r for r in requirements_of(changed, old.ref) if r.id == old.id)
+    assert found.at_most.text == f"1.1 {old.at_most.unit}"
+    assert old in requirements_of(project, old.ref)

@@ -126,7 +126,7 @@ class JobDesk(QObject):
                 self._partly.emit((slot, wish, result))
 
         job = self.runner.submit(
-            wish.study, wish.inputs, first=wish.first, progress=tell, partial=show
+            wish.study, wish.inputs, key=wish.key, first=wish.first, progress=tell, partial=show
         )
         self._running[slot] = (wish, job, running)
         # The callback runs in the worker; the signal carries it over to this thread.

@@ -94,7 +94,7 @@ class Subject:
         if failure:
             return margin_of(requirement, missing(failure))
         judge = judge_of(requirement.kind)
-        if not isinstance(result, judge.answer(requirement).study.result_type):
+        if not judge.reads(requirement, result):
             # Another study of its kind answers it; what the board knows of it holds here too.
             known = self.context.standing.of(requirement.ref)
             ours = (m for m in known if m.requirement == requirement.id)
@@ -104,7 +104,7 @@ class Subject:
     def kept_value(self, requirement: Requirement, design: Design, result: Any) -> float:
         """The value of a requirement's measure in a kept state."""
         judge = judge_of(requirement.kind)
-        if not isinstance(result, judge.answer(requirement).study.result_type):
+        if not judge.reads(requirement, result):
             return math.nan
         return judge.measured(design, requirement, result).value
 

@@ -51,6 +51,10 @@ class Judge:
         """The answer to a requirement."""
         return self.answers[measure(requirement.measure).study]
 
+    def reads(self, requirement: Requirement, result: object) -> bool:
+        """Whether a result is of the study that answers a requirement."""
+        return isinstance(result, self.answer(requirement).study.result_type)
+
     def measured(self, design: Design, requirement: Requirement, result: Any) -> Measured:
         """Read a requirement's measure off a result; what cannot be read is missing, and why."""
         try:

@@ -121,6 +121,7 @@ class StudyRunner:
         study: Study[Inputs, Result],
         inputs: Inputs,
         *,
+        key: str = "",
         first: Inputs | None = None,
         progress: Progress | None = None,
         partial: Partial | None = None,
@@ -129,12 +130,13 @@ class StudyRunner:
 
         Parameters
         ----------
+        key : of these inputs, where it was worked out already
         first : inputs of a quicker run whose result is handed on as a partial one, unless the
             wanted result is known
         progress : told the share done; partial : told results that are not complete yet
         """
         stopped = Event()
-        key = key_of(study.name, inputs)
+        key = key or key_of(study.name, inputs)
         control = _JobControl(stopped, progress, partial)
         if study.split is not None and study.gather is not None:
             return self._submit_cases(study, inputs, key, control, stopped)
@@ -265,7 +267,7 @@ class StudyRunner:
         """Run what is not known yet; yield (key, result or the `OndaError`) as each is done."""
         waiting: dict[Future[Any], str] = {}
         for need in needs:
-            waiting[self.submit(need.study, need.inputs).future] = need.key
+            waiting[self.submit(need.study, need.inputs, key=need.key).future] = need.key
         try:
             for future in as_completed(waiting):
                 try:
