@@ -257,7 +257,7 @@ def test_shielded_sections_and_sheets_are_copied_and_removed(lines) -> None:
     for name, kept in (("bead", "shielded"), ("hub-cable", "sheet_lines")):
         show(window, name)
         before = len(getattr(window.document.project.design, kept))
-        window.listing.add_wanted.emit()
+        window.listing.copy_wanted.emit(name)
         assert len(getattr(window.document.project.design, kept)) == before + 1
         window.listing.remove_wanted.emit(window.selection.subject)
         assert len(getattr(window.document.project.design, kept)) == before

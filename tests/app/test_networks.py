@@ -473,7 +473,9 @@ def test_the_stage_without_networks_says_what_to_do(make_window, project) -> Non
         design=set_value(project.design, networks=()),
     )
     window = make_window(bare, stage="networks")
-    assert "add a file" in window.stages["networks"].surface.remark.text()
+    networks = window.stages["networks"]
+    assert not networks.surface.shows_content
+    assert "a file" in networks.maker.sentence.text()
     assert window.stages["networks"].add_menu().actions()
 
 

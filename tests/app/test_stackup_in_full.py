@@ -266,5 +266,10 @@ def test_a_build_without_layers_says_what_to_do(make_window, project) -> None:
         ),
     )
     window = make_window(bare, stage="stackup")
-    assert "read a build from a file" in window.stages["stackup"].surface.remark.text()
+    stackup = window.stages["stackup"]
+    assert "read the fabricator's" in stackup.maker.sentence.text()
+    stackup.maker.decide("layers", "4")
+    stackup.maker.make.click()
+    assert stackup.surface.shows_content
+    assert [x.id for x in window.document.project.design.stackup.copper] == ["L1", "L2", "L3", "L4"]
     assert not window.grab().isNull()

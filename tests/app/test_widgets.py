@@ -323,7 +323,7 @@ def test_project_menu_names_the_steps(window: MainWindow) -> None:
     window._project_menu(window.mapToGlobal(QPoint(10, 64)))
     menus = [w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible()]
     titles = [a.text() for a in menus[0].actions()]
-    assert titles[0].startswith("Open…")
+    assert titles[1].startswith("New…")
     assert any(t.startswith("Undo keep state") for t in titles)
     menus[0].close()
     QTest.mouseClick(window.course, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))

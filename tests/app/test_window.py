@@ -17,7 +17,7 @@ from onda.app.stages import STAGES
 from onda.app.theme import DAY, NIGHT, Tokens
 from onda.app.tour import set_resistor
 from onda.project.model import Project
-from onda.project.recovery import Autosave
+from onda.project.recovery import Autosave, pending_boards
 from onda.project.store import load_project, save_project
 from tests.app.conftest import MakeWindow
 
@@ -83,7 +83,7 @@ def test_k_typed_into_a_field_is_a_letter(window: MainWindow) -> None:
 
 
 def test_copy_rename_and_remove_an_object(window: MainWindow) -> None:
-    window.listing.add.click()
+    window.listing.copy_wanted.emit("clk-adc")
     assert window.settle()
     assert window.selection.subject == "paths-1"
     assert window.stages["paths"].surface.title.text() == "ADC sample clock copy"
@@ -119,11 +119,11 @@ def test_save_as_asks_for_a_name_and_adds_the_suffix(
 ) -> None:
     chosen = str(tmp_path / "board")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (chosen, ""))
-    window.save()
+    window.opening.save()
     assert (tmp_path / "board.onda").exists()
     assert window.document.path == tmp_path / "board.onda"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: ("", ""))
-    window.save_as()
+    window.opening.save_as()
     assert window.document.path == tmp_path / "board.onda"
 
 
@@ -141,13 +141,13 @@ def test_full_disk_is_told_and_nothing_is_lost(
 
     with monkeypatch.context() as patch:
         patch.setattr(os, "fsync", full)
-        window.save()
+        window.opening.save()
     assert "No space left" in window.messages.text.text()
     assert window.messages.isVisible()
     assert file.read_bytes() == before
     assert not window.document.is_saved
     window.messages.press("Close")
-    window.save()
+    window.opening.save()
     assert load_project(file) == window.document.project
 
 
@@ -159,7 +159,7 @@ def test_file_that_vanished_is_written_anew(
     window = make_window(path=file)
     file.unlink()
     set_resistor(window, "clk-adc", 46.0)
-    window.save()
+    window.opening.save()
     assert "written anew" in window.messages.text.text()
     assert load_project(file) == window.document.project
 
@@ -202,7 +202,7 @@ def test_unsaved_work_survives_a_crash(
     window.undo()
     assert window.document.project == project
     window.redo()
-    window.save()
+    window.opening.save()
     assert Autosave(file).read() is None
 
 
@@ -222,7 +222,7 @@ def test_closing_keeps_unsaved_work_aside(
 def test_work_never_saved_anywhere_is_kept_aside_too(make_window: MakeWindow) -> None:
     window = make_window()
     window.close()
-    assert Autosave(None).read() is None
+    assert pending_boards() == []
     window = make_window()
     set_resistor(window, "clk-adc", 46.0)
     left = window.document.project

@@ -227,8 +227,8 @@ def test_old_schemas_are_migrated_step_by_step(
         lifted.append(1)
         return data | {"name": "Lifted"}
 
-    monkeypatch.setattr(store, "SCHEMA_VERSION", 6)
-    monkeypatch.setitem(store.MIGRATIONS, 5, lift)
+    monkeypatch.setattr(store, "SCHEMA_VERSION", 7)
+    monkeypatch.setitem(store.MIGRATIONS, 6, lift)
     assert loads(dumps(project)).name == "Lifted"
     assert lifted == [1]
 

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from onda.errors import InputError
 from onda.project.model import Project
-from onda.project.recovery import Autosave, Recovered
+from onda.project.recovery import Autosave, Recovered, pending_boards
 from onda.project.store import load_project, save_project
 
 __all__ = ["Document"]
@@ -55,12 +55,14 @@ class Document(QObject):
     changed : the tree is another one; during a gesture many times a second
     settled : the tree will stay for a while: a gesture ended, or an edit was made without one
     saved_changed : the file or whether it is saved changed
+    replaced : another project is open
     trouble : something could not be saved; a sentence
     """
 
     changed = pyqtSignal()
     settled = pyqtSignal()
     saved_changed = pyqtSignal()
+    replaced = pyqtSignal()
     trouble = pyqtSignal(str)
 
     def __init__(self, project: Project, path: Path | None = None) -> None:
@@ -74,6 +76,7 @@ class Document(QObject):
         self._gestures = 0
         self._in_gesture = False
         self._autosave = Autosave(path)
+        self._resumed = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(_AUTOSAVE_AFTER_MS)
@@ -150,6 +153,7 @@ class Document(QObject):
         vanished = self.path == target and self.path is not None and not target.exists()
         save_project(self.project, target)
         self._autosave.clear()
+        self._resumed = False
         self._timer.stop()
         if target != self.path:
             self.path = target
@@ -159,19 +163,47 @@ class Document(QObject):
         if vanished:
             self.trouble.emit(f"{target.name} had been removed meanwhile; it was written anew.")
 
-    def autosave_now(self) -> None:
-        """Keep unsaved work where a crash cannot reach it."""
+    def autosave_now(self, *, closed: bool = False) -> Path | None:
+        """Keep unsaved work where a crash cannot reach it; where, None where there is none."""
         if self.is_saved:
-            return
+            return None
         try:
-            self._autosave.write(self.project)
+            self._autosave.write(self.project, closed=closed)
         except InputError as error:
             self.trouble.emit(f"Autosave failed: {error}")
+            return None
+        return self._autosave.path
+
+    @property
+    def is_touched(self) -> bool:
+        """Whether there is work that no file holds."""
+        return not self.stack.isClean() or self._resumed
 
     def recoverable(self) -> Recovered | None:
         """Unsaved work of an earlier session on this file, where it differs from what is open."""
-        found = self._autosave.read()
-        return found if found is not None and found.project != self.project else None
+        if self.path is None and not self._resumed:
+            # A board without a file goes by its name.
+            same = (p for p in pending_boards() if p.title == self.project.name)
+            found = next(same, None)
+            if found is None:
+                return None
+            self._autosave = Autosave(None, key=found.key)
+        kept = self._autosave.read()
+        return kept if kept is not None and kept.project != self.project else None
+
+    def resume(self, key: str) -> None:
+        """Go on with unsaved work on a board that has no file yet.
+
+        Raises
+        ------
+        InputError : it is not there any more
+        """
+        autosave = Autosave(None, key=key)
+        found = autosave.read()
+        if found is None:
+            raise InputError("that work is not there any more")
+        self.replace(found.project, None)
+        self._autosave, self._resumed = autosave, True
 
     def forget_recovery(self) -> None:
         """Give up the autosave."""
@@ -183,8 +215,9 @@ class Document(QObject):
         self.stack.clear()
         self.project = project
         self.path = path
-        self._autosave = Autosave(path)
+        self._autosave, self._resumed = Autosave(path), False
         self.stack.setClean()
+        self.replaced.emit()
         self.changed.emit()
         self.settled.emit()
         self.saved_changed.emit()

@@ -6,11 +6,13 @@ import sys
 from importlib import resources
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication
 
+from onda.app.faults import Faults
+from onda.app.recents import remember_file, settings
 from onda.app.shell.window import MainWindow
+from onda.project.begin import empty_project
 from onda.project.model import Project
 
 __all__ = ["application", "run_application"]
@@ -32,11 +34,26 @@ def application() -> QApplication:
     return app
 
 
-def run_application(project: Project, path: Path | None) -> int:
-    """Open a window and run until it is closed."""
+def run_application(project: Project | None, path: Path | None) -> int:
+    """Open a window, on the page to begin on where there is no project, and run until it closes."""
     app = application()
-    window = MainWindow(project, path)
-    window.look.set_night(QSettings("onda", "onda").value("night", False, type=bool))
+    window = MainWindow(project or empty_project("New board"), path)
+    window.look.set_night(settings().value("night", False, type=bool))
+    faults = Faults(window)
+    faults.happened.connect(lambda words: window.messages.say(words, error=True))
+    faults.install()
     window.show()
-    window.offer_recovery()
-    return app.exec()
+    if path is not None:
+        remember_file(path)
+    if project is None:
+        window.show_start()
+    else:
+        window.offer_recovery()
+    code = app.exec()
+    faults.uninstall()
+    if window.kept_at is not None:
+        sys.stderr.write(
+            f"onda: what was not saved of {window.document.project.name} is kept in "
+            f"{window.kept_at}; it is offered when the project is opened again.\n"
+        )
+    return code

@@ -201,9 +201,18 @@ class Look(QObject):
         #error {{ color: {t.fails}; font-size: 11px; }}
         #mono {{ font-family: "{self._mono}"; }}
         #big {{ font-family: "{self._mono}"; font-size: 28px; font-weight: bold; }}
-        #message {{ background: {t.sea_tint}; border-radius: 6px; }}
-        #message QLabel {{ color: {t.ink}; }}
-        #message[level="error"] {{ background: {t.sheet}; border: 1px solid {t.fails}; }}
+        QLabel[level="error"] {{ color: {t.fails}; }}
+        #whole {{ background: {t.sheet}; border: 1px solid {t.sea}; border-radius: 6px; }}
+        #whole[level="error"] {{ border: 1px solid {t.fails}; }}
+        #card {{ background: {t.sheet}; border: 1px solid {t.hairline}; border-radius: 6px; }}
+        #card QWidget {{ background: {t.sheet}; }}
+        QPushButton#entry {{ text-align: left; border-radius: 5px; padding: 5px 10px; }}
+        QCheckBox {{ spacing: 6px; }}
+        QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.secondary}; border-radius: 3px; background: {t.sheet}; }}
+        QCheckBox::indicator:checked {{ background: {t.sea}; border-color: {t.sea}; }}
+        QCheckBox:focus {{ color: {t.sea}; }}
+        QProgressBar {{ background: {t.track}; border: none; border-radius: 3px; }}
+        QProgressBar::chunk {{ background: {t.sea}; border-radius: 3px; }}
         QLineEdit, QComboBox {{ background: {t.sheet}; border: 1px solid {t.hairline}; border-radius: 5px;
             padding: 2px 6px; min-height: 20px; selection-background-color: {t.sea}; selection-color: {t.on_sea}; }}
         QLineEdit:focus, QComboBox:focus {{ border: 2px solid {t.sea}; padding: 1px 5px; }}

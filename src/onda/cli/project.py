@@ -1,4 +1,4 @@
-"""Commands about a whole project: demo, open, check, warm-up."""
+"""Commands about a whole project: demo, open, new, add, check, warm-up."""
 
 from __future__ import annotations
 
@@ -35,6 +35,8 @@ def register(app: typer.Typer) -> None:
     """Add the commands to the application."""
     app.command()(demo)
     app.command("open")(open_)
+    app.command()(new)
+    app.command()(add)
     app.command()(check)
     app.command("warm-up")(warm_up)
 
@@ -85,12 +87,96 @@ def _headless_demo(folder: Path, as_json: bool) -> int:
     return 0
 
 
-def open_(file: FileArgument) -> None:
-    """Open a project file in a window."""
-    raise typer.Exit(_open_window(file, open_project(file)))
+def open_(
+    file: Annotated[Path | None, typer.Argument(help="Project file, name.onda.")] = None,
+) -> None:
+    """Open a project file in a window; without one, the page to begin on."""
+    raise typer.Exit(_open_window(file, open_project(file) if file is not None else None))
 
 
-def _open_window(file: Path | None, project: Project) -> int:
+def new(
+    file: Annotated[Path, typer.Argument(help="Project file to write, name.onda.")],
+    layers: Annotated[
+        int | None, typer.Option("--layers", help="Copper layers of a usual build: 2 to 12.")
+    ] = None,
+    tail: Annotated[
+        bool, typer.Option("--tail", help="With a flexible tail of the two middle layers.")
+    ] = False,
+    source: Annotated[
+        Path | None, typer.Option("--from", help="Take the build of an IPC-2581 or CSV file.")
+    ] = None,
+    name: Annotated[str, typer.Option("--name", help="What the board is called.")] = "",
+) -> None:
+    """Begin a board: with a usual build, or with that of a file."""
+    from onda.project.begin import from_build_file, from_template
+    from onda.project.store import save_project
+
+    if file.exists():
+        raise InputError("is there already", file=str(file), remedy="Choose another name.")
+    if source is not None and (layers is not None or tail):
+        raise InputError("--from and a template exclude each other", remedy="Use one of them.")
+    title = name.strip() or file.stem
+    remarks: tuple[str, ...] = ()
+    if source is not None:
+        project, remarks = from_build_file(source, title)
+    else:
+        project = from_template(title, 6 if layers is None else layers, tail=tail)
+    save_project(project, file)
+    for remark in remarks:
+        typer.echo(f"{source.name if source else ''}: {remark}")
+    copper = len(project.design.stackup.copper)
+    typer.echo(f"written: {file}, {copper} copper layers. Next: onda open {file}")
+
+
+def add(
+    file: FileArgument,
+    kind: Annotated[str, typer.Argument(help="line, shielded, sheet_line, path, network, link.")],
+    decided: Annotated[
+        list[str] | None, typer.Argument(help="What is decided, as KEY=VALUE; none lists the keys.")
+    ] = None,
+) -> None:
+    """Make an object in a project from a few decisions, as the window does."""
+    from onda.project.kinds import find
+    from onda.project.recipe import cook, defaults
+    from onda.project.recipes import RECIPES
+    from onda.project.store import save_project
+
+    recipe = RECIPES.get(kind)
+    if recipe is None:
+        raise InputError(f"nothing called {kind!r} is made", remedy=f"One of {', '.join(RECIPES)}.")
+    project = open_project(file)
+    if not decided:
+        typer.echo(recipe.sentence)
+        answers = defaults(recipe, project) if recipe.lacks(project) is None else {}
+        for d in recipe.decisions:
+            typer.echo(f"  {d.key}={answers.get(d.key, '')}  {d.title}: {d.help}")
+        return
+    given = {}
+    for item in decided:
+        key, sign, value = item.partition("=")
+        if not sign:
+            raise InputError(f"{item!r} decides nothing", remedy="Write it as KEY=VALUE.")
+        given[key] = value
+    project, ref = cook(recipe, project, given)
+    if kind == "line":
+        project = _with_widths(project, ref.id)
+    save_project(project, file)
+    typer.echo(f"made: {kind} {ref.id}, {find(project.design, ref).name}")
+
+
+def _with_widths(project: Project, line_class: str) -> Project:
+    """A class as made, with the width of its target on every layer."""
+    from onda.studies.lines.fit_all import FIT_ALL, fit_all_inputs, with_fitted
+
+    with running() as runner:
+        found = runner.result(FIT_ALL, fit_all_inputs(project.design, line_class))
+    project, problems = with_fitted(project, found.fitted)
+    for problem in problems:
+        typer.echo(problem, err=True)
+    return project
+
+
+def _open_window(file: Path | None, project: Project | None) -> int:
     from onda.app.main import run_application
 
     return run_application(project, file)

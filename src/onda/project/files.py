@@ -30,7 +30,9 @@ __all__ = [
     "STORE_BYTES",
     "Content",
     "content_of",
+    "files_of",
     "keep",
+    "learn",
     "look_beside",
     "missing_files",
     "shipped",
@@ -153,11 +155,12 @@ def keep(data: bytes) -> str:
                 f"cannot be written: {error.strerror}", file=str(target), remedy="Free some space."
             ) from error
         trim_store()
-    _learn(digest, target)
+    learn(digest, target)
     return digest
 
 
-def _learn(sha256: str, place: Path) -> None:
+def learn(sha256: str, place: Path) -> None:
+    """A content may be found at a place."""
     with _lock:
         places = _places.setdefault(sha256, [])
         if place not in places:
@@ -173,7 +176,7 @@ def shipped() -> dict[str, str]:
         for path in sorted(root.iterdir()):
             if path.suffix in (".ibs", ".s2p", ".s4p", ".s8p"):
                 out[path.name] = _hash_of(path)
-                _learn(out[path.name], path)
+                learn(out[path.name], path)
     return out
 
 
@@ -195,13 +198,13 @@ def content_of(file: DeviceFile) -> Content:
 
 def look_beside(project: Project, folder: Path) -> None:
     """Look for what a project refers to in its folder; what is missing is told when it is used."""
-    for file in _files(project):
-        _learn(file.sha256, folder / file.path)
+    for file in files_of(project):
+        learn(file.sha256, folder / file.path)
 
 
 def missing_files(project: Project, folder: Path) -> Iterable[tuple[Path, bytes]]:
     """Files that a project refers to and that are not in a folder, with their contents."""
-    for file in _files(project):
+    for file in files_of(project):
         path = folder / file.path
         if path.exists():
             continue
@@ -229,6 +232,7 @@ def trim_store(most: int = STORE_BYTES) -> None:
             path.unlink(missing_ok=True)
 
 
-def _files(project: Project) -> list[DeviceFile]:
+def files_of(project: Project) -> list[DeviceFile]:
+    """Every file that a project and its kept states refer to, each content once."""
     designs: list[Design] = [project.design, *(k.design for k in project.kept)]
     return list({f.sha256: f for d in designs for f in d.device_files}.values())

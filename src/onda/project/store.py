@@ -59,7 +59,12 @@ def _from_4(tree: dict[str, Any]) -> dict[str, Any]:
     return tree | {"schema_version": 5}
 
 
-MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4}
+def _from_5(tree: dict[str, Any]) -> dict[str, Any]:
+    """Schema 6: a link may run over a network; what was there stays as it is."""
+    return tree | {"schema_version": 6}
+
+
+MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5}
 """From schema n to n + 1, by n. Each takes and returns the plain tree."""
 
 

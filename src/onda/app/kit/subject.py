@@ -131,8 +131,17 @@ class Subject:
             fail(str(error))
             return
         urgent = self.context.document.in_gesture
+        item = self.item
+        words = f"{study.title}, {item.name}" if item is not None else study.title
         self.context.desk.request(
-            f"{self._stage}-{slot}", study, made, show, fail, urgent=urgent, first=quick
+            f"{self._stage}-{slot}",
+            study,
+            made,
+            show,
+            fail,
+            urgent=urgent,
+            first=quick,
+            words=words,
         )
 
     def ask_quick_first(

@@ -1,38 +1,82 @@
-"""The work surface of a stage: title, remark, buttons, then the content."""
+"""The work surface of a stage: title, remark, buttons, then the content or a page in its place."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
+from onda.app.kit.veil import Veil
 from onda.app.shell.fields import label
+from onda.app.theme import Look
 
-__all__ = ["Surface", "scrolled"]
+__all__ = ["Said", "Surface", "scrolled"]
+
+
+class Said:
+    """What a stage has to say at present: a problem, or a note."""
+
+    def __init__(self) -> None:
+        self._words = ""
+        self.is_note = False
+
+    def text(self) -> str:
+        """The words."""
+        return self._words
+
+    def set(self, words: str, *, is_note: bool = False) -> bool:
+        """Say something else; whether it is something else."""
+        other = (words, is_note) != (self._words, self.is_note)
+        self._words, self.is_note = words, is_note
+        return other
 
 
 class Surface(QWidget):
-    """A work surface: title, remark, buttons, then the content; a line where something is wrong."""
+    """A work surface.
 
-    def __init__(self) -> None:
+    What is wrong, and what is to be said, has its place in the window's line of words.
+
+    Signals
+    -------
+    told : what is said is something else
+    """
+
+    told = pyqtSignal()
+
+    def __init__(self, look: Look) -> None:
         super().__init__()
-        self.body = QVBoxLayout(self)
-        self.body.setContentsMargins(16, 10, 14, 8)
-        self.body.setSpacing(6)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 10, 14, 8)
+        outer.setSpacing(6)
         head = QHBoxLayout()
         head.setSpacing(10)
         self.title = label("", "title")
         self.remark = label("", "secondary")
         head.addWidget(self.title)
         head.addWidget(self.remark, 1)
-        self.buttons = QHBoxLayout()
+        self._tools = QWidget()
+        self.buttons = QHBoxLayout(self._tools)
+        self.buttons.setContentsMargins(0, 0, 0, 0)
         self.buttons.setSpacing(6)
-        head.addLayout(self.buttons)
-        self.body.addLayout(head)
-        self.problem: QLabel = label("", "error", wrap=True)
-        self.problem.hide()
-        self.body.addWidget(self.problem)
+        head.addWidget(self._tools)
+        outer.addLayout(head)
+        self.pages = QStackedWidget()
+        self.content = QWidget()
+        self.body = QVBoxLayout(self.content)
+        self.body.setContentsMargins(0, 0, 0, 0)
+        self.body.setSpacing(6)
+        self.pages.addWidget(self.content)
+        outer.addWidget(self.pages, 1)
+        self.veil = Veil(look, self.content)
+        self.problem = Said()
 
     def show_head(self, title: str, remark: str) -> None:
         """Title and remark."""
@@ -51,10 +95,38 @@ class Surface(QWidget):
         self.buttons.addWidget(button)
         return button
 
+    def veil_over(self, widgets: Sequence[QWidget]) -> None:
+        """What is covered while it shows another object, or an older state."""
+        self.veil.cover(widgets)
+
+    def show_page(self, page: QWidget | None) -> None:
+        """Show a page in place of the content; None for the content."""
+        if page is not None and self.pages.indexOf(page) < 0:
+            self.pages.addWidget(page)
+        self.pages.setCurrentWidget(page or self.content)
+        self._tools.setVisible(page is None)
+
+    @property
+    def shows_content(self) -> bool:
+        """Whether the content is shown, and no page in its place."""
+        return self.pages.currentWidget() is self.content
+
     def tell(self, problem: str) -> None:
-        """Say what is wrong, or nothing."""
-        self.problem.setText(problem)
-        self.problem.setVisible(bool(problem))
+        """Say what is wrong, or that nothing is; a note stays."""
+        if problem or not self.problem.is_note:
+            self._say(problem)
+
+    def note(self, words: str) -> None:
+        """Say something that is not wrong."""
+        self._say(words, is_note=bool(words))
+
+    def hush(self) -> None:
+        """Take back whatever was said."""
+        self._say("")
+
+    def _say(self, words: str, *, is_note: bool = False) -> None:
+        if self.problem.set(words, is_note=is_note):
+            self.told.emit()
 
 
 def scrolled(content: QWidget) -> QScrollArea:

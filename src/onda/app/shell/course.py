@@ -61,6 +61,7 @@ class Course(QWidget):
             look.changed,
             document.saved_changed,
             document.settled,
+            document.changed,
             selection.subject_changed,
         ):
             signal.connect(self.update)
@@ -100,11 +101,14 @@ class Course(QWidget):
         painter.fillRect(QRectF(0, self.height() - 2, self.width(), 2), QColor(t.hairline))
         project = self._document.project
         painter.setFont(look.font(14, bold=True))
-        text(painter, QRectF(18, 10, 165, 22), project.name, t.ink)
+        text(painter, QRectF(18, 6, 165, 22), project.name, t.ink)
         painter.setFont(look.font(11))
+        file = self._document.path
         state = "saved" if self._document.is_saved else "not saved"
         parts = [p for p in (project.revision, state) if p]
-        text(painter, QRectF(18, 32, 165, 20), " · ".join(parts) + "  ▾", t.secondary)
+        place = f"{file.name} in {file.parent.name or file.parent}" if file else "no file yet"
+        text(painter, QRectF(18, 27, 165, 16), place, t.secondary)
+        text(painter, QRectF(18, 42, 165, 16), " · ".join(parts) + "  ▾", t.secondary)
         current = [s.id for s in self._stages].index(self._selection.stage)
         self._draw_line(painter, current)
         for i, stage in enumerate(self._stages):
@@ -192,7 +196,12 @@ class Course(QWidget):
     def event(self, event: QEvent | None) -> bool:
         if event is not None and event.type() == QEvent.Type.ToolTip:
             point = event.pos()  # type: ignore[attr-defined]
-            index = self._stage_at(point.x()) if point.x() > 186 else None
+            if point.x() <= 186:
+                file = self._document.path
+                tip = str(file) if file else "Not saved in a file yet"
+                QToolTip.showText(event.globalPos(), tip, self)  # type: ignore[attr-defined]
+                return True
+            index = self._stage_at(point.x())
             if index is not None:
                 QToolTip.showText(event.globalPos(), self._tip(index), self)  # type: ignore[attr-defined]
                 return True

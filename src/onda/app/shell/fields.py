@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -22,7 +22,16 @@ from onda.app.theme import Look
 from onda.errors import OndaError
 from onda.project.quantities import Quantity, parse_quantity, pretty, split_si
 
-__all__ = ["ChoiceBox", "Heading", "NumberRows", "QuantityField", "TextField", "Trim", "label"]
+__all__ = [
+    "ChoiceBox",
+    "Entry",
+    "Heading",
+    "NumberRows",
+    "QuantityField",
+    "TextField",
+    "Trim",
+    "label",
+]
 
 
 _ROW = 20
@@ -51,6 +60,35 @@ class Heading(QWidget):
         layout.addWidget(self.remark)
 
 
+class Entry(QLineEdit):
+    """A line that is typed in: it undoes its own typing only until that is committed.
+
+    Before and after, undo and redo are the document's.
+    """
+
+    def event(self, event: QEvent | None) -> bool:
+        if (
+            event is not None
+            and event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and (event.matches(QKeySequence.StandardKey.Undo) or _is_redo(event))
+            and not self.isModified()
+        ):
+            event.ignore()
+            return True
+        return super().event(event)
+
+    def settle(self) -> None:
+        """What stands here is what holds: its typing can not be undone any more."""
+        at = self.cursorPosition()
+        self.setText(self.text())
+        self.setCursorPosition(at)
+
+
+def _is_redo(event: QKeyEvent) -> bool:
+    return event.matches(QKeySequence.StandardKey.Redo)
+
+
 class _Entry(QWidget):
     """A label, a line edit, and a place below for what is wrong with the entry."""
 
@@ -63,7 +101,7 @@ class _Entry(QWidget):
         line.setSpacing(6)
         self.title = name = label(title)
         line.addWidget(name, 1)
-        self.edit = QLineEdit()
+        self.edit = Entry()
         self.edit.setFixedWidth(width)
         self.edit.setAccessibleName(title)
         name.setBuddy(self.edit)
@@ -105,6 +143,7 @@ class _Entry(QWidget):
     def _commit(self) -> None:
         typed = self.edit.text().strip()
         if typed == self._old:
+            self.edit.settle()
             self._tell("")
             return
         try:
@@ -112,7 +151,7 @@ class _Entry(QWidget):
         except OndaError as error:
             self._tell(str(error))
             return
-        self.edit.setModified(False)
+        self.edit.settle()
         self._old = self.edit.text()
         self._tell("")
 

@@ -7,7 +7,6 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtCore import QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QLineEdit,
     QMenu,
     QPushButton,
     QScrollArea,
@@ -16,7 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from onda.app.document import Document
-from onda.app.shell.fields import label
+from onda.app.shell.fields import Entry, label
 from onda.app.shell.rows import Row, RowList
 from onda.app.theme import Look
 from onda.errors import OndaError
@@ -30,7 +29,8 @@ class Listing(QWidget):
 
     Signals
     -------
-    chosen(id), part_chosen(id), add_wanted, remove_wanted(id), rename_wanted(id, name)
+    chosen(id), part_chosen(id), add_wanted, copy_wanted(id), remove_wanted(id)
+    rename_wanted(id, name)
     trouble(sentence)
     """
 
@@ -38,6 +38,7 @@ class Listing(QWidget):
     part_chosen = pyqtSignal(str)
     add_wanted = pyqtSignal()
     remove_wanted = pyqtSignal(str)
+    copy_wanted = pyqtSignal(str)
     rename_wanted = pyqtSignal(str, str)
     trouble = pyqtSignal(str)
 
@@ -97,7 +98,7 @@ class Listing(QWidget):
         self.empty.setContentsMargins(18, 0, 12, 0)
         layout.addWidget(self.empty)
         layout.addStretch(1)
-        self._editor: QLineEdit | None = None
+        self._editor: Entry | None = None
 
     def show_rows(self, title: str, rows: list[Row], current: str, can_add: str) -> None:
         """Show a stage's objects; `can_add` is the tip of the plus, empty without one."""
@@ -179,6 +180,7 @@ class Listing(QWidget):
         menu = QMenu(self)
         for title, act in (
             ("Rename", lambda: self._rename_in(self.objects, identifier, self._ask_rename)),
+            ("Copy", lambda: self.copy_wanted.emit(identifier)),
             ("Remove", lambda: self.remove_wanted.emit(identifier)),
         ):
             action = menu.addAction(title)
@@ -190,7 +192,7 @@ class Listing(QWidget):
         """Type a name in place of a row's title."""
         index = [r.id for r in rows.rows].index(identifier)
         rect = rows.row_rect(index)
-        editor = QLineEdit(rows)
+        editor = Entry(rows)
         editor.setGeometry(
             QRect(int(rect.left()) + 20, int(rect.top()) + 2, int(rect.width()) - 22, 26)
         )

@@ -15,8 +15,9 @@ from PyQt6.QtGui import (
     QPolygonF,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QToolTip, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
+from onda.app.shell.fields import Entry
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
 from onda.studies.core.margin import Margin, State, limits_text
@@ -69,7 +70,7 @@ class MarginStrip(QWidget):
         self._first = 0
         self._focus_at = 0
         self._editing = ""
-        self.editor = QLineEdit(self)
+        self.editor = Entry(self)
         self.editor.hide()
         self.editor.returnPressed.connect(self._commit)
         self.editor.editingFinished.connect(self.editor.hide)

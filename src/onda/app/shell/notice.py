@@ -1,42 +1,94 @@
-"""A line at the top of the work surface: messages, and runs that take time."""
+"""The line of words below the work surface: what is said, and what runs. It is always there."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QWidget
+from PyQt6.QtCore import QRect, QSize, Qt, QTimer
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QWidget
 
 from onda.app.jobs import JobDesk
 from onda.app.shell.fields import label
 
-__all__ = ["MessageBar", "ProgressLine"]
+__all__ = ["MessageLine", "ProgressLine", "WordsLine"]
 
-_STUDY_NAMES = {
-    "impedance": "Impedance",
-    "path": "Path",
-    "path_sweep": "Sweep",
-    "width_sweep": "Width sweep",
-    "eye": "Eye",
-    "fit": "Fit",
-    "sensitivity": "Spread",
-    "width_gap_map": "Map of width and gap",
-}
+_HEIGHT = 32
+_LEAST_S = 0.4
+"""Runs shorter than this are not worth a word."""
+_SURE_S, _SURE_SHARE = 1.5, 0.15
+"""From here on the time left is worth telling."""
 
 
-class MessageBar(QFrame):
-    """One message at a time, with up to two actions; nothing modal."""
+class _Elided(QLabel):
+    """A label that never asks for more room than there is."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.setObjectName("message")
+        self._whole = ""
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+
+    def setText(self, text: str | None) -> None:
+        self._whole = text or ""
+        self._fit()
+
+    def text(self) -> str:
+        """All of it, however much is shown."""
+        return self._whole
+
+    @property
+    def is_cut(self) -> bool:
+        """Whether not all of it is shown."""
+        return super().text() != self._whole
+
+    def _fit(self) -> None:
+        room = max(self.width() - 4, 0)
+        cut = self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, room)
+        super().setText(cut if self.width() > 0 else self._whole)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(0, 18)
+
+
+class MessageLine(QWidget):
+    """One message at a time, with up to two actions; nothing modal.
+
+    A message that does not fit the line is shown whole above it, over what lies there.
+    """
+
+    def __init__(self) -> None:
+        super().__init__()
         self._layout = QHBoxLayout(self)
-        self._layout.setContentsMargins(12, 5, 8, 5)
-        self.text = label("", "", wrap=True)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(6)
+        self.text = _Elided()
         self._layout.addWidget(self.text, 1)
         self._buttons: list[QPushButton] = []
-        self.hide()
+        self._on_close: Callable[[], None] = lambda: None
+        self.whole = QLabel()
+        self.whole.setObjectName("whole")
+        self.whole.setWordWrap(True)
+        self.whole.setContentsMargins(12, 7, 12, 7)
+        self.whole.hide()
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self._show_whole)
+        self._say_nothing()
+
+    @property
+    def says(self) -> str:
+        """What is said, empty for nothing."""
+        return self.text.text()
+
+    @property
+    def is_error(self) -> bool:
+        """Whether it is about something that is wrong."""
+        return self.text.property("level") == "error"
 
     def say(
         self,
@@ -44,28 +96,69 @@ class MessageBar(QFrame):
         actions: list[tuple[str, Callable[[], None]]] | None = None,
         *,
         error: bool = False,
+        on_close: Callable[[], None] = lambda: None,
     ) -> None:
         """Show a message with actions; "Close" is always there."""
-        for button in self._buttons:
-            self._layout.removeWidget(button)
-            button.deleteLater()
-        self._buttons = []
-        self.text.setText(message)
-        self.setProperty("level", "error" if error else "note")
-        style = self.style()
-        if style is not None:
-            style.unpolish(self)
-            style.polish(self)
-        for title, act in [*(actions or []), ("Close", lambda: None)]:
+        self._clear()
+        self._on_close = on_close
+        if not message:
+            return
+        for title, act in [*(actions or []), ("Close", on_close)]:
             button = QPushButton(title)
             button.clicked.connect(partial(self._act, act))
             self._layout.addWidget(button)
             self._buttons.append(button)
-        self.show()
+        for part in (self.text, self.whole):
+            part.setProperty("level", "error" if error else "note")
+            style = part.style()
+            if style is not None:
+                style.unpolish(part)
+                style.polish(part)
+        self.text.setText(message)
+        self.text.setAccessibleName(message)
+        # Once the line has its place it is known whether the message fits it.
+        self._soon.start(0)
+
+    def hush(self) -> None:
+        """Say nothing any more."""
+        self._clear()
+
+    def _clear(self) -> None:
+        for button in self._buttons:
+            self._layout.removeWidget(button)
+            button.hide()
+            button.deleteLater()
+        self._buttons = []
+        self._say_nothing()
+
+    def _say_nothing(self) -> None:
+        self._soon.stop()
+        self.text.setText("")
+        self.whole.hide()
 
     def _act(self, act: Callable[[], None], _: bool = False) -> None:
-        self.hide()
+        self._clear()
         act()
+
+    def _show_whole(self) -> None:
+        window = self.window()
+        if not (self.text.is_cut and self.text.text() and window is not None and self.isVisible()):
+            self.whole.hide()
+            return
+        self.whole.setParent(window)
+        self.whole.setText(self.text.text())
+        line = self.parentWidget() or self
+        corner = line.mapTo(window, line.rect().topLeft())
+        width = line.width()
+        height = self.whole.heightForWidth(width)
+        self.whole.setGeometry(QRect(corner.x(), corner.y() - height, width, height))
+        self.whole.show()
+        self.whole.raise_()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        if self.text.text():
+            self._soon.start(0)
 
     @property
     def actions_shown(self) -> list[str]:
@@ -78,22 +171,23 @@ class MessageBar(QFrame):
 
 
 class ProgressLine(QWidget):
-    """Says what runs, how far it is, and how long it may take; hidden for short runs."""
+    """Says what runs, how far it is, and how long it may take where that is known."""
 
     def __init__(self, desk: JobDesk) -> None:
         super().__init__()
         self._desk = desk
         layout = QHBoxLayout(self)
-        layout.setContentsMargins(16, 2, 14, 2)
+        layout.setContentsMargins(0, 0, 0, 0)
         self.words = label("", "secondary")
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
-        self.bar.setFixedHeight(6)
+        self.bar.setFixedSize(90, 6)
         self.bar.setRange(0, 1000)
         cancel = QPushButton("Cancel")
+        cancel.setToolTip("Stop what runs (Esc); what was shown stays")
         cancel.clicked.connect(lambda: desk.cancel_all())
         layout.addWidget(self.words)
-        layout.addWidget(self.bar, 1)
+        layout.addWidget(self.bar)
         layout.addWidget(cancel)
         self.hide()
         self._timer = QTimer(self)
@@ -113,11 +207,33 @@ class ProgressLine(QWidget):
         if not runs:
             self.hide()
             return
-        run = runs[0]
+        # What is on screen first; of the rest the one that has run longest.
+        run = next((r for r in runs if r.in_view), runs[0])
+        if run.seconds < _LEAST_S and self.isHidden():
+            return
         left = run.seconds_left
-        name = _STUDY_NAMES.get(run.study, run.study)
-        time_left = f", {left:.1f} s left" if left is not None else ""
-        more = f", {len(runs) - 1} more" if len(runs) > 1 else ""
-        self.words.setText(f"{name} {run.share:.0%}{time_left}{more}")
+        time_left = ""
+        if left is not None and run.seconds > _SURE_S and run.share > _SURE_SHARE:
+            time_left = f", about {max(round(left), 1)} s left"
+        count = len(runs) - 1 + self._desk.waiting
+        more = f", {count} more" if count > 0 else ""
+        share = f" {run.share:.0%}" if run.share > 0.0 else ""
+        self.words.setText(f"{run.words}{share}{time_left}{more}")
+        self.bar.setRange(0, 1000 if run.share > 0.0 else 0)
         self.bar.setValue(int(1000 * run.share))
         self.show()
+
+
+class WordsLine(QWidget):
+    """The line: what is said at its left, what runs at its right."""
+
+    def __init__(self, desk: JobDesk) -> None:
+        super().__init__()
+        self.setFixedHeight(_HEIGHT)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 0, 14, 4)
+        layout.setSpacing(14)
+        self.messages = MessageLine()
+        self.progress = ProgressLine(desk)
+        layout.addWidget(self.messages, 1)
+        layout.addWidget(self.progress)

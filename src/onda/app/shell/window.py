@@ -6,11 +6,10 @@ import logging
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
-from PyQt6.QtCore import QEventLoop, QPoint, QSettings, QTimer
-from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PyQt6.QtCore import QEventLoop, QPoint, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QMainWindow,
@@ -24,13 +23,17 @@ from onda.app.document import Document
 from onda.app.jobs import JobDesk
 from onda.app.kit.context import Context
 from onda.app.kit.stage import Stage
+from onda.app.recents import settings
 from onda.app.selection import Selection
+from onda.app.shell.card import ProjectCard
 from onda.app.shell.course import Course
 from onda.app.shell.listing import Listing
 from onda.app.shell.margin_strip import MarginStrip
-from onda.app.shell.notice import MessageBar, ProgressLine
+from onda.app.shell.notice import WordsLine
+from onda.app.shell.opening import Opening
 from onda.app.shell.pages import ComingPage, KeysPage
-from onda.app.stages import STAGES, START, StageInfo, stage_of
+from onda.app.shell.start_page import StartPage
+from onda.app.stages import FIRST, STAGES, START, StageInfo, stage_of
 from onda.app.standing import Standing
 from onda.app.theme import Look
 from onda.errors import OndaError
@@ -44,7 +47,6 @@ from onda.studies.core.runner import StudyRunner
 __all__ = ["MainWindow"]
 
 _log = logging.getLogger(__name__)
-_FILTER = "Onda projects (*.onda)"
 
 
 class MainWindow(QMainWindow):
@@ -72,7 +74,11 @@ class MainWindow(QMainWindow):
         self._context = Context(self.look, self.document, self.selection, self.desk, self.standing)
         self.stages = _Stages(self._make_stage)
         self._closing = False
+        self.kept_at: Path | None = None
+        """Where work that was not saved is kept once the window is closed."""
         self._build()
+        self.opening = Opening(self, self.document, self.messages, self.start_page, stages, self)
+        self.setAcceptDrops(True)
         self._connect()
         self._keys()
         self._restyle()
@@ -100,12 +106,8 @@ class MainWindow(QMainWindow):
         middle.addWidget(self.listing)
         centre = QVBoxLayout()
         centre.setSpacing(0)
-        bar = QHBoxLayout()
-        bar.setContentsMargins(16, 0, 14, 0)
-        self.messages = MessageBar()
-        bar.addWidget(self.messages)
-        centre.addLayout(bar)
-        self.progress = ProgressLine(self.desk)
+        self.words = WordsLine(self.desk)
+        self.messages, self.progress = self.words.messages, self.words.progress
         self.surfaces = QStackedWidget()
         self.inspectors = QStackedWidget()
         self.inspectors.setObjectName("inspector")
@@ -114,8 +116,13 @@ class MainWindow(QMainWindow):
         self.keys_page = KeysPage(self._show_stage)
         self.surfaces.addWidget(self.coming)
         self.surfaces.addWidget(self.keys_page)
+        self.start_page = StartPage()
+        self.surfaces.addWidget(self.start_page)
+        self._no_inspector = QWidget()
+        self.inspectors.addWidget(self._no_inspector)
+        self.card = ProjectCard(self, self.document)
         centre.addWidget(self.surfaces, 1)
-        centre.addWidget(self.progress)
+        centre.addWidget(self.words)
         middle.addLayout(centre, 1)
         middle.addWidget(self.inspectors)
         outer.addLayout(middle, 1)
@@ -135,7 +142,8 @@ class MainWindow(QMainWindow):
         self.course.help_wanted.connect(self.show_keys)
         self.listing.chosen.connect(lambda i: self.selection.choose(i))
         self.listing.part_chosen.connect(self.selection.choose_element)
-        self.listing.add_wanted.connect(lambda: self._try(self._stage().add_copy))
+        self.listing.add_wanted.connect(lambda: self._try(self._stage().add))
+        self.listing.copy_wanted.connect(lambda i: self._try(lambda: self._stage().add_copy(i)))
         self.listing.remove_wanted.connect(lambda i: self._try(lambda: self._stage().remove(i)))
         self.listing.rename_wanted.connect(
             lambda i, name: self._try(lambda: self._stage().rename(i, name))
@@ -158,9 +166,10 @@ class MainWindow(QMainWindow):
         key("Ctrl+Z", self.undo)
         key("Ctrl+Shift+Z", self.redo)
         key("Ctrl+Y", self.redo)
-        key("Ctrl+S", self.save)
-        key("Ctrl+Shift+S", self.save_as)
-        key("Ctrl+O", self.open_file)
+        key("Ctrl+N", self.show_start)
+        key("Ctrl+S", self.opening.save)
+        key("Ctrl+Shift+S", self.opening.save_as)
+        key("Ctrl+O", self.opening.open_file)
         key("Ctrl+D", lambda: self.look.set_night(not self.look.is_night))
         key("F1", self.show_keys)
         key("?", self.show_keys)
@@ -174,6 +183,9 @@ class MainWindow(QMainWindow):
         stage: Stage = info.load()(self._context, info)
         stage.margins_changed.connect(self._show_margins)
         stage.keep_wanted.connect(self.keep)
+        stage.page_changed.connect(self._show_inspector)
+        stage.make_wanted.connect(self._make_first)
+        stage.surface.told.connect(self._show_words)
         self.surfaces.addWidget(stage.surface)
         self.inspectors.addWidget(stage.inspector)
         stage.setParent(self)
@@ -218,11 +230,48 @@ class MainWindow(QMainWindow):
         self._choose_first()
         self.selection.blockSignals(False)
         self.surfaces.setCurrentWidget(stage.surface)
-        self.inspectors.setCurrentWidget(stage.inspector)
+        self.desk.look_at(stage.info.id)
+        self._show_inspector()
         self._show_list()
-        stage.refresh()
+        stage.show()
         self._show_margins()
         self._show_title()
+
+    def _show_page(self, page: QWidget) -> None:
+        """Show a page that is no stage; what belongs to one is not there meanwhile."""
+        self.surfaces.setCurrentWidget(page)
+        is_start = page is self.start_page
+        self.listing.setVisible(not is_start)
+        self.inspectors.setVisible(not is_start)
+        if is_start:
+            self.strip.show_margins("", [], {})
+
+    @property
+    def _on_stage(self) -> bool:
+        """Whether a stage is looked at, and no page in its place."""
+        stage = self._shown_stage
+        return stage is not None and self.surfaces.currentWidget() is stage.surface
+
+    def _show_inspector(self) -> None:
+        stage = self._shown_stage
+        if stage is not None:
+            shows = stage.surface.shows_content
+            self.inspectors.setCurrentWidget(stage.inspector if shows else self._no_inspector)
+
+    def _make_first(self, kind: str) -> None:
+        """Go to where an object of a kind is made, and begin one."""
+        self.selection.go(stage_of(kind, tuple(self._infos.values())).id)
+        stage = self._stage()
+        if kind in stage.makes:
+            stage.begin_making()
+
+    def _show_words(self) -> None:
+        """Say what the stage in view has to say."""
+        stage = self._shown_stage
+        if stage is None:
+            return
+        said = stage.surface.problem
+        self.messages.say(said.text(), error=not said.is_note, on_close=stage.surface.hush)
 
     def _show_list(self) -> None:
         stage = self._shown_stage
@@ -236,7 +285,7 @@ class MainWindow(QMainWindow):
 
     def _show_margins(self) -> None:
         stage = self._shown_stage
-        if stage is not None:
+        if stage is not None and self.surfaces.currentWidget() is not self.start_page:
             title, margins, kept = stage.margins()
             self.strip.show_margins(title, margins, kept)
             if self.document.in_gesture and stage.live_margins:
@@ -246,8 +295,10 @@ class MainWindow(QMainWindow):
                 self.listing.show_parts(*stage.parts())
 
     def _show_title(self) -> None:
-        saved = "" if self.document.is_saved else " •"
-        self.setWindowTitle(f"{self.document.project.name}{saved} – Onda")
+        document = self.document
+        saved = "" if document.is_saved else " •"
+        place = f"{document.path.name} in {document.path.parent} – " if document.path else ""
+        self.setWindowTitle(f"{document.project.name}{saved} – {place}Onda")
 
     def _on_document(self) -> None:
         stage = self._shown_stage
@@ -257,7 +308,7 @@ class MainWindow(QMainWindow):
 
     def show_keys(self) -> None:
         """Show the page of keys."""
-        self.surfaces.setCurrentWidget(self.keys_page)
+        self._show_page(self.keys_page)
 
     # -- doing ------------------------------------------------------------------------------------
 
@@ -294,63 +345,60 @@ class MainWindow(QMainWindow):
         """One step forward."""
         self.document.redo()
 
-    def save(self) -> None:
-        """Save; asks for a file where there is none yet."""
-        if self.document.path is None:
-            self.save_as()
-        else:
-            self._try(self.document.save)
+    # ---- what `Opening` asks of the window
 
-    def save_as(self) -> None:
-        """Save under another name."""
-        chosen, _ = QFileDialog.getSaveFileName(
-            self, "Save project", self._folder("fulmar.onda"), _FILTER
-        )
-        if chosen:
-            path = Path(chosen)
-            path = path if path.suffix == ".onda" else path.with_suffix(".onda")
-            self._try(lambda: self.document.save(path))
+    def show_start(self) -> None:
+        """Show the page to begin on."""
+        self.opening.show_begun()
+        self._show_page(self.start_page)
 
-    def open_file(self) -> None:
-        """Open another project in this window."""
-        chosen, _ = QFileDialog.getOpenFileName(self, "Open project", self._folder(""), _FILTER)
-        if chosen:
-            self.load(Path(chosen))
+    def leave_start(self) -> None:
+        """Show the stages."""
+        self._show_stage()
+
+    def go_with_file(self, stage: str, path: Path) -> None:
+        """Go to a stage, which takes a file."""
+        self.selection.go(stage)
+        self._show_stage()
+        self._stage().take_file(path)
+
+    def go_to_work(self) -> None:
+        """Show the stage where work on the project goes on: the first one of an empty board."""
+        design = self.document.project.design
+        begun = design.paths or design.networks or design.line_classes
+        self.selection.go(START if begun else FIRST)
+        self._show_stage()
 
     def load(self, path: Path) -> None:
         """Open a file; what is open stays where that fails."""
-        if not self.document.is_saved and self.document.stack.count():
-            self.document.autosave_now()
-        self._try(lambda: self.document.load(path))
-        self._choose_first()
-        self._show_stage()
-        self.offer_recovery()
-
-    def _folder(self, name: str) -> str:
-        folder = self.document.path.parent if self.document.path else Path.home()
-        return str(folder / name)
+        self.opening.load(path)
 
     def offer_recovery(self) -> None:
-        """Offer unsaved work of a session that did not end well."""
-        found = self.document.recoverable()
-        if found is None:
-            return
+        """Offer unsaved work on this project."""
+        self.opening.offer_recovery()
 
-        def recover() -> None:
-            self.document.edit("Recover unsaved work", found.project)
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Files may be dropped anywhere."""
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
 
-        self.messages.say(
-            "There is unsaved work on this project from a session that did not end well.",
-            [("Recover it", recover), ("Forget it", self.document.forget_recovery)],
-        )
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """A dropped file opens, or is added to the project."""
+        data = event.mimeData() if event is not None else None
+        for url in data.urls() if data is not None else ():
+            if url.isLocalFile():
+                self.opening.drop(Path(url.toLocalFile()))
 
     def _project_menu(self, point: QPoint) -> None:
         menu = QMenu(self)
         stack = self.document.stack
         entries: list[tuple[str, Callable[[], None], bool]] = [
-            ("Open…\tCtrl+O", self.open_file, True),
-            ("Save\tCtrl+S", self.save, True),
-            ("Save as…\tCtrl+Shift+S", self.save_as, True),
+            ("Name and revision…", lambda: self.card.show_at(point), True),
+            ("New…\tCtrl+N", self.show_start, True),
+            ("Open…\tCtrl+O", self.opening.open_file, True),
+            ("Save\tCtrl+S", self.opening.save, True),
+            ("Save as…\tCtrl+Shift+S", self.opening.save_as, True),
             (f"Undo {stack.undoText().lower()}\tCtrl+Z", self.undo, stack.canUndo()),
             (f"Redo {stack.redoText().lower()}\tCtrl+Shift+Z", self.redo, stack.canRedo()),
             (
@@ -392,10 +440,12 @@ class MainWindow(QMainWindow):
         """Unsaved work is kept aside, runs are stopped; nothing asks."""
         if not self._closing:
             self._closing = True
-            if not self.document.stack.isClean():
-                self.document.autosave_now()
-            settings = QSettings("onda", "onda")
-            settings.setValue("night", self.look.is_night)
+            self.messages.hush()
+            for stage in self.stages.values():
+                stage.surface.veil.lift()
+            if self.document.is_touched:
+                self.kept_at = self.document.autosave_now(closed=True)
+            settings().setValue("night", self.look.is_night)
             self.desk.close()
             self.standing.close()
             self.document.close()

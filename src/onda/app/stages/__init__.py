@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from importlib import import_module
 from typing import Any
 
-__all__ = ["STAGES", "START", "StageInfo", "stage_of"]
+__all__ = ["FIRST", "STAGES", "START", "StageInfo", "stage_of"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,6 +22,7 @@ class StageInfo:
     kinds : of the objects that it shows; stands_for : kinds whose margins its buoy shows, where
         they are others
     where : ``module:Class``, empty for a stage that is not built yet
+    takes : patterns of the names of files that it takes
     """
 
     id: str
@@ -30,6 +31,7 @@ class StageInfo:
     list_title: str = ""
     kinds: tuple[str, ...] = ()
     where: str = ""
+    takes: tuple[str, ...] = ()
     stands_for: tuple[str, ...] = ()
 
     @property
@@ -57,6 +59,7 @@ STAGES: tuple[StageInfo, ...] = (
         "Zones",
         ("material", "layer"),
         f"{_HERE}.stackup.stage:StackupStage",
+        ("*.xml", "*.cvg", "*.ipc2581", "*.csv"),
         # The build is as good as the impedances that it gives.
         stands_for=("line",),
     ),
@@ -75,6 +78,7 @@ STAGES: tuple[StageInfo, ...] = (
         "Paths",
         ("path",),
         f"{_HERE}.paths.stage:PathsStage",
+        ("*.ibs",),
     ),
     StageInfo(
         "coupling",
@@ -90,6 +94,7 @@ STAGES: tuple[StageInfo, ...] = (
         "Networks",
         ("network",),
         f"{_HERE}.networks.stage:NetworksStage",
+        ("*.s[0-9]*p", "*.ts", "*.h5", "*.hdf5"),
     ),
     StageInfo(
         "eyes",
@@ -132,8 +137,8 @@ STAGES: tuple[StageInfo, ...] = (
         "Every requirement of the board with its margin, its evidence, and who waived it.",
     ),
 )
-START = "paths"
-"""The stage that a window opens on."""
+START, FIRST = "paths", "stackup"
+"""The stages that a window opens on: with a board that was begun, and with an empty one."""
 
 
 def stage_of(kind: str, stages: tuple[StageInfo, ...] | None = None) -> StageInfo:

@@ -2,10 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from onda.project.kind import Kind, Mention
 from onda.project.links.link import Link
 
 __all__ = ["LINK_KINDS"]
+
+
+def _refers(link: Link) -> Iterable[Mention]:
+    if link.path is not None:
+        yield Mention("path", link.path)
+    if link.network is not None:
+        yield Mention("network", link.network)
+
 
 LINK_KINDS = (
     Kind(
@@ -13,8 +23,8 @@ LINK_KINDS = (
         "link",
         "links",
         Link,
-        refers=lambda link: (Mention("path", link.path),),
-        needs=("path",),
+        refers=_refers,
+        needs=("path", "network"),
         space="links",
     ),
 )

@@ -41,6 +41,7 @@ class Study(Generic[Inputs, Result]):
     name : part of the key of every result
     run : the function; module-level, so that it can run in another process
     result_type : what it returns; a dataclass of arrays, plain values and other dataclasses
+    title : in the user's words
     keep_on_disk : whether results outlive the process
     split : for a study made of cases: these, each run and kept by itself
     gather : puts the results of the cases, in their order, together; None stands for one that is
@@ -50,6 +51,7 @@ class Study(Generic[Inputs, Result]):
     name: str
     run: Callable[[Inputs, Control], Result]
     result_type: type
+    title: str = "Run"
     keep_on_disk: bool = True
     split: Callable[[Inputs], Sequence[Case]] | None = None
     gather: Callable[[Inputs, Sequence[Any]], Result] | None = None

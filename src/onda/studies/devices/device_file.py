@@ -81,5 +81,5 @@ def _run(inputs: DeviceFileInputs, control: Control) -> DeviceSummary:
 
 
 DEVICE_FILE: Study[DeviceFileInputs, DeviceSummary] = Study(
-    "device_file", _run, DeviceSummary, keep_on_disk=False
+    "device_file", _run, DeviceSummary, keep_on_disk=False, title="Device file"
 )

@@ -148,4 +148,6 @@ def _edge(fixtures: tuple[FixtureCurve, ...], rising: bool) -> float:
     return reached[1] - reached[0]
 
 
-DEVICE_MODEL: Study[DeviceInputs, DeviceResult] = Study("device_model", _run, DeviceResult)
+DEVICE_MODEL: Study[DeviceInputs, DeviceResult] = Study(
+    "device_model", _run, DeviceResult, title="Device model"
+)

@@ -30,4 +30,6 @@ def _run(inputs: ReadInputs, _: Control) -> TakenFile:
     return TakenFile(take(inputs).sha256)
 
 
-TAKE_FILE: Study[ReadInputs, TakenFile] = Study("take_file", _run, TakenFile, keep_on_disk=False)
+TAKE_FILE: Study[ReadInputs, TakenFile] = Study(
+    "take_file", _run, TakenFile, keep_on_disk=False, title="File"
+)

@@ -74,5 +74,9 @@ def _run_lines(inputs: LineInputs, control: Control) -> FieldLines:
     return FieldLines(field_lines(solved.result, volts, count=12 if count > 1 else 18))
 
 
-FIELD_LINES: Study[LineInputs, FieldLines] = Study("field_lines", _run_lines, FieldLines)
-FIELD_PICTURE: Study[FieldPictureInputs, FieldPicture] = Study("field_picture", _run, FieldPicture)
+FIELD_LINES: Study[LineInputs, FieldLines] = Study(
+    "field_lines", _run_lines, FieldLines, title="Field lines"
+)
+FIELD_PICTURE: Study[FieldPictureInputs, FieldPicture] = Study(
+    "field_picture", _run, FieldPicture, title="Field"
+)

@@ -192,4 +192,4 @@ def fit_width(
     return _run(asked, Control()).values[0]
 
 
-FIT: Study[FitInputs, FitResult] = Study("fit", _run, FitResult, keep_on_disk=False)
+FIT: Study[FitInputs, FitResult] = Study("fit", _run, FitResult, keep_on_disk=False, title="Fit")

@@ -24,7 +24,7 @@ __all__ = [
     "with_fitted",
 ]
 
-_WIDEST = 1.5e-3
+_WIDEST = 5e-3
 _STEP = 1e-6
 """Widths and gaps are rounded to this."""
 
@@ -91,8 +91,8 @@ def with_fitted(project: Project, fitted: tuple[Fitted, ...]) -> tuple[Project, 
     return project, problems
 
 
-def fit_all_inputs(design: Design) -> FitAllInputs:
-    """Slice of everything that is routed.
+def fit_all_inputs(design: Design, only: str = "") -> FitAllInputs:
+    """Slice of everything that is routed, or of one class alone.
 
     Raises
     ------
@@ -101,7 +101,7 @@ def fit_all_inputs(design: Design) -> FitAllInputs:
     made = design.stackup.fabrication
     out = []
     for c in design.line_classes:
-        for t in c.on:
+        for t in c.on if only in ("", c.id) else ():
             copper = design.stackup.place(t.layer).copper
             limit = made.limit_for(copper.thickness.si)
             steps = sorted(made.steps, key=lambda s: s.factor)
@@ -162,5 +162,5 @@ def _run(inputs: FitAllInputs, control: Control) -> FitAllResult:
 
 
 FIT_ALL: Study[FitAllInputs, FitAllResult] = Study(
-    "fit_all", _run, FitAllResult, keep_on_disk=False
+    "fit_all", _run, FitAllResult, keep_on_disk=False, title="Widths of all classes"
 )

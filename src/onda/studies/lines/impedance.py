@@ -198,4 +198,6 @@ def _together(result: SectionResult) -> LinesTogether:
     )
 
 
-IMPEDANCE: Study[ImpedanceInputs, ImpedanceResult] = Study("impedance", _run, ImpedanceResult)
+IMPEDANCE: Study[ImpedanceInputs, ImpedanceResult] = Study(
+    "impedance", _run, ImpedanceResult, title="Impedance"
+)

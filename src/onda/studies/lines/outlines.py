@@ -23,4 +23,6 @@ def _run(inputs: ReadInputs, _: Control) -> Outlines:
     return Outlines(tuple(outlines_from_csv(content.read(), file=content.name)))
 
 
-OUTLINES: Study[ReadInputs, Outlines] = Study("outlines", _run, Outlines, keep_on_disk=False)
+OUTLINES: Study[ReadInputs, Outlines] = Study(
+    "outlines", _run, Outlines, keep_on_disk=False, title="Outlines"
+)

@@ -53,4 +53,6 @@ def _run(inputs: SpreadInputs, control: Control) -> SensitivityResult:
     return SensitivityResult(tuple(found), math.sqrt(sum(i.size**2 for i in found)))
 
 
-SENSITIVITY: Study[SpreadInputs, SensitivityResult] = Study("sensitivity", _run, SensitivityResult)
+SENSITIVITY: Study[SpreadInputs, SensitivityResult] = Study(
+    "sensitivity", _run, SensitivityResult, title="What moves it most"
+)

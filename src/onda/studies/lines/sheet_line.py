@@ -187,4 +187,4 @@ def _eye(line: Line, inputs: SheetInputs, z0: float) -> tuple[FloatArray, float,
     return out, eye.height, eye.width
 
 
-SHEET_LINE: Study[SheetInputs, SheetResult] = Study("sheet_line", _run, SheetResult)
+SHEET_LINE: Study[SheetInputs, SheetResult] = Study("sheet_line", _run, SheetResult, title="Cable")

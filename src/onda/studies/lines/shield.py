@@ -354,7 +354,9 @@ def _crossing(x: FloatArray, y: FloatArray, level: float) -> float:
     return math.nan
 
 
-MODE_CHECK: Study[ShieldInputs, ModeCheckResult] = Study("mode_check", _run_modes, ModeCheckResult)
+MODE_CHECK: Study[ShieldInputs, ModeCheckResult] = Study(
+    "mode_check", _run_modes, ModeCheckResult, title="Modes"
+)
 SIZE_SWEEP: Study[SizeSweepInputs, SizeSweepResult] = Study(
-    "size_sweep", _run_sizes, SizeSweepResult
+    "size_sweep", _run_sizes, SizeSweepResult, title="Sizes"
 )

@@ -164,4 +164,6 @@ def _ranked(causes: list[Variation], weights: FloatArray, x: FloatArray) -> tupl
     return tuple(sorted(found, key=lambda c: -c.share))
 
 
-TOLERANCE: Study[ToleranceInputs, ToleranceResult] = Study("tolerance", _run, ToleranceResult)
+TOLERANCE: Study[ToleranceInputs, ToleranceResult] = Study(
+    "tolerance", _run, ToleranceResult, title="Spread"
+)

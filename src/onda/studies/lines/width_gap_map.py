@@ -86,4 +86,6 @@ def _refined(widths: FloatArray, gaps: FloatArray, z: FloatArray) -> FloatArray:
     return np.array([np.interp(fine_gaps, gaps, column) for column in by_width.T]).T
 
 
-WIDTH_GAP_MAP: Study[MapInputs, MapResult] = Study("width_gap_map", _run, MapResult)
+WIDTH_GAP_MAP: Study[MapInputs, MapResult] = Study(
+    "width_gap_map", _run, MapResult, title="Map of width and gap"
+)

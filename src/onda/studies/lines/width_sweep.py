@@ -51,5 +51,5 @@ def _run(inputs: WidthSweepInputs, control: Control) -> WidthSweepResult:
 
 
 WIDTH_SWEEP: Study[WidthSweepInputs, WidthSweepResult] = Study(
-    "width_sweep", _run, WidthSweepResult
+    "width_sweep", _run, WidthSweepResult, title="Impedance by width"
 )

@@ -1,4 +1,4 @@
-"""Study `eye`: a long pattern over a path, laid over itself."""
+"""Study `eye`: a long pattern over a path or a network, laid over itself."""
 
 from __future__ import annotations
 
@@ -16,6 +16,7 @@ from onda.engine.links.pulse import PulseResponse, pulse_from_step
 from onda.errors import NotPhysical
 from onda.studies.core.study import Control, Study
 from onda.studies.links.inputs import EyeInputs
+from onda.studies.links.network_channel import lane_step
 from onda.studies.paths.build import build_path
 from onda.studies.paths.items import without_devices
 
@@ -32,7 +33,7 @@ class EyeResult:
     pulse : response to one bit
     peak : worst pattern at the same sampling phase
     mask_hits : samples inside the mask; mask_growth : how much it could grow; NaN without a mask
-    delay : s, of the path
+    delay : s, of the channel
     """
 
     eye: Eye
@@ -46,19 +47,23 @@ class EyeResult:
 def step_response(
     inputs: EyeInputs,
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], float]:
-    """Time, voltage at the receiver for a step between the two levels, and the path's delay."""
-    built = build_path(without_devices(inputs.path))
+    """Time, voltage at the receiver for a step between the two levels, and the channel's delay."""
+    if inputs.lane is not None:
+        return lane_step(inputs.lane, inputs.unit_interval)
+    path = inputs.path
+    assert path is not None
+    built = build_path(without_devices(path))
     delay = built.spans[-1].end
     ui = inputs.unit_interval
-    if inputs.path.edge > 4 * ui:
-        raise NotPhysical("edge", f"{inputs.path.edge:.3g} s", "below four unit intervals")
+    if path.edge > 4 * ui:
+        raise NotPhysical("edge", f"{path.edge:.3g} s", "below four unit intervals")
     # A lead of one unit interval, so that what comes before the edge is part of the pulse.
     end = ui + 5.0 * delay + 60.0 * ui
     solution = solve_linear(
         built.net,
-        edge(inputs.path.low, inputs.path.high, inputs.path.edge, start=ui),
+        edge(path.low, path.high, path.edge, start=ui),
         end=end,
-        step=max(min(inputs.path.edge / 20.0, ui / 64.0), end / 20000.0),
+        step=max(min(path.edge / 20.0, ui / 64.0), end / 20000.0),
     )
     return solution.time, solution.node(built.load), delay
 
@@ -84,4 +89,4 @@ def _run(inputs: EyeInputs, control: Control) -> EyeResult:
     )
 
 
-EYE: Study[EyeInputs, EyeResult] = Study("eye", _run, EyeResult)
+EYE: Study[EyeInputs, EyeResult] = Study("eye", _run, EyeResult, title="Eye")

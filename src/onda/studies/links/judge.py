@@ -39,7 +39,12 @@ def _follows(objects: Objects, requirement: Requirement) -> Iterable[object]:
     link = objects.get(requirement.kind, requirement.subject)
     yield from line_parts(objects)
     yield link
-    yield objects.get("path", link.path)
+    if link.path is not None:
+        yield objects.get("path", link.path)
+    else:
+        # A network may be made of any of these.
+        yield objects.all("path")
+        yield objects.all("network")
 
 
 def _read(_: Design, requirement: Requirement, result: EyeResult) -> Measured:

@@ -34,5 +34,5 @@ def _run(inputs: ReadInputs, control: Control) -> FileSummary:
 
 
 NETWORK_READ: Study[ReadInputs, FileSummary] = Study(
-    "network_read", _run, FileSummary, keep_on_disk=False
+    "network_read", _run, FileSummary, keep_on_disk=False, title="File"
 )

@@ -56,5 +56,5 @@ def _run(inputs: GateInputs, control: Control) -> GateResult:
 
 
 NETWORK_GATE: Study[GateInputs, GateResult] = Study(
-    "network_gate", _run, GateResult, keep_on_disk=False
+    "network_gate", _run, GateResult, keep_on_disk=False, title="Gate"
 )

@@ -28,4 +28,6 @@ def _run(inputs: NetworkInputs, control: Control) -> NetworkModel:
     return NetworkModel(model.order, model.error, largest_gain(model, built.frequency))
 
 
-NETWORK_MODEL: Study[NetworkInputs, NetworkModel] = Study("network_model", _run, NetworkModel)
+NETWORK_MODEL: Study[NetworkInputs, NetworkModel] = Study(
+    "network_model", _run, NetworkModel, title="Rational model"
+)

@@ -269,4 +269,6 @@ def _sigma(
     return crosstalk_sigma(even, multi_disturber_loss_db(losses), weight)
 
 
-NETWORK: Study[NetworkInputs, NetworkResult] = Study("network", _run, NetworkResult)
+NETWORK: Study[NetworkInputs, NetworkResult] = Study(
+    "network", _run, NetworkResult, title="Network"
+)

@@ -82,5 +82,5 @@ def _run(inputs: DeviceFileInputs, control: Control) -> NetworkSummary:
 
 
 NETWORK_FILE: Study[DeviceFileInputs, NetworkSummary] = Study(
-    "network_file", _run, NetworkSummary, keep_on_disk=False
+    "network_file", _run, NetworkSummary, keep_on_disk=False, title="File"
 )

@@ -397,8 +397,4 @@ def _resting_driver(run: PathRun) -> RestingPart:
     return RestingPart(f"driver {built.driver.name}", amps[0], amps[1], watts[0], watts[1])
 
 
-PATH: Study[PathInputs, PathResult] = Study(
-    "path",
-    _run,
-    PathResult,
-)
+PATH: Study[PathInputs, PathResult] = Study("path", _run, PathResult, title="Waveforms")

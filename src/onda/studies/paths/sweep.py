@@ -156,7 +156,7 @@ def _run_point(inputs: PointInputs, control: Control) -> PointResult:
 
 
 PATH_POINT: Study[PointInputs, PointResult] = Study(
-    "path_point", _run_point, PointResult, keep_on_disk=False
+    "path_point", _run_point, PointResult, keep_on_disk=False, title="Point of the sweep"
 )
 
 
@@ -192,5 +192,5 @@ def _run(inputs: SweepInputs, control: Control) -> SweepResult:
 
 
 PATH_SWEEP: Study[SweepInputs, SweepResult] = Study(
-    "path_sweep", _run, SweepResult, split=_split, gather=_gather
+    "path_sweep", _run, SweepResult, split=_split, gather=_gather, title="Sweep"
 )

@@ -143,4 +143,4 @@ def _run(inputs: WhyInputs, control: Control) -> WhyResult:
     return WhyResult(as_is.overshoot, as_is.undershoot, shown, waveform, tuple(found))
 
 
-PATH_WHY: Study[WhyInputs, WhyResult] = Study("path_why", _run, WhyResult)
+PATH_WHY: Study[WhyInputs, WhyResult] = Study("path_why", _run, WhyResult, title="Why")

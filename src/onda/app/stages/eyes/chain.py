@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QWidget
 
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
+from onda.project.links.link import Link
+from onda.project.networks.network import Network
 from onda.project.paths.path import Path
 from onda.project.quantities import format_si
 
@@ -33,6 +35,17 @@ class Chain(QWidget):
         boxes += [e.brief for e in path.elements]
         boxes.append((path.receiver.name, "sampler"))
         self._boxes = boxes
+        self.update()
+
+    def show_network(self, network: Network, link: Link) -> None:
+        """Show the network and what stands at its ends."""
+        launch = link.launch
+        edge = "fastest edge"
+        if launch.edge is not None:
+            edge = format_si(launch.edge.si, "time", digits=2) + " edge"
+        swing = format_si(launch.high.si - launch.low.si, "voltage", digits=2)
+        lane = f"lane {link.lane}"
+        self._boxes = [(f"launch, {swing}", edge), (network.name, lane), ("matched", "sampler")]
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

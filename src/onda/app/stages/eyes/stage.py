@@ -34,7 +34,8 @@ class EyesStage(OneResultStage[EyeResult]):
     """Eyes."""
 
     margins_title = "this link"
-    add_title = "Add a link like this one"
+    add_title = "Make a link"
+    makes = ("link",)
 
     def __init__(self, context: Context, info: StageInfo) -> None:
         super().__init__(context, info)
@@ -52,7 +53,9 @@ class EyesStage(OneResultStage[EyeResult]):
         self._eyes_box.addWidget(self.view, 1)
         self._eyes_box.addWidget(self.kept_view, 1)
         self.surface.body.addWidget(eyes, 7)
-        self.surface.body.addWidget(self._plots(), 3)
+        plots = self._plots()
+        self.surface.body.addWidget(plots, 3)
+        self.surface.veil_over((eyes, plots))
         self.inspector = scrolled(self._build_inspector())
 
     def _plots(self) -> QWidget:
@@ -129,12 +132,12 @@ class EyesStage(OneResultStage[EyeResult]):
     def refresh(self) -> None:
         link = self.link
         if link is None:
-            self.surface.show_head("Eyes", "There is no link yet.")
             return
         self.subject.turn_to(link.id)
+        self.turned_to(link.id, link.name)
         words = f"{link.rate.text} · PRBS{link.prbs} · {_grouped(link.bits)} bits · at the sampler"
         self.surface.show_head(link.name, words)
-        self.chain.show_path(self.design.path(link.path))
+        self._show_chain(link)
         self._show_fields(link)
         if self.context.document.in_gesture:
             # A quick look while something moves: fewer bits, the same channel.
@@ -146,6 +149,17 @@ class EyesStage(OneResultStage[EyeResult]):
             "now", EYE, lambda: self._inputs(link, None), self.show_result, self.show_failure
         )
         self._ask_kept()
+
+    def forget_results(self) -> None:
+        self.numbers.set_rows([])
+        self.pattern_text.setText("")
+        self.mask_note.setText("")
+
+    def _show_chain(self, link: Link) -> None:
+        if link.path is not None:
+            self.chain.show_path(self.design.path(link.path))
+        elif link.network is not None:
+            self.chain.show_network(self.design.network(link.network), link)
 
     def _inputs(self, link: Link, bits: int | None) -> EyeInputs:
         wanted = link if bits is None else set_value(link, bits=min(bits, link.bits))

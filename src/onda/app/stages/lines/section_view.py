@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
-from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from onda.app.shell.fields import Entry
 from onda.app.shell.painting import pen, text
 from onda.app.stages.lines.field_drawing import (
     draw_densities,
@@ -74,7 +75,7 @@ class SectionView(QWidget):
         self._drag: tuple[str, float, float, float] | None = None
         self._frozen_scale: tuple[float, float, float] | None = None
         self._focus_pill = 0
-        self._editor = QLineEdit(self)
+        self._editor = Entry(self)
         self._editor.setObjectName("mono")
         self._editor.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._editor.hide()

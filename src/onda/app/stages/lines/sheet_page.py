@@ -198,7 +198,9 @@ class SheetInspector(QWidget):
     def show_line(self, line: SheetLine, result: SheetResult | None) -> None:
         """Show the fields of a line."""
         self._line = line
-        if result is not None:
+        if result is None:
+            self.numbers.set_rows([])
+        else:
             self.numbers.set_rows(
                 [
                     ("Impedance", f"{result.z0:.2f}", "Ω", ""),

@@ -317,7 +317,9 @@ class ShieldInspector(QWidget):
             "drawn": "drawn outlines",
         }
         self.kind.setText(words[shielded.shape])
-        if result is not None:
+        if result is None:
+            self.numbers.set_rows([])
+        else:
             known = not math.isnan(result.z0)
             self.numbers.set_rows(
                 [

@@ -30,9 +30,13 @@ from onda.errors import OndaError
 from onda.project.kind import Ref
 from onda.project.lines.objects import LineClass, SheetLine, ShieldedSection, TraceOnLayer
 from onda.project.lines.structure_edits import offers, structure_of
+from onda.project.model import Project
 from onda.project.quantities import format_si
+from onda.project.recipe import Answers, cook
+from onda.project.recipes import RECIPES
 from onda.studies.core.margin import Margin, State
 from onda.studies.core.study import Study
+from onda.studies.lines.fit_all import FIT_ALL, FitAllResult, fit_all_inputs, with_fitted
 from onda.studies.lines.inputs import line_inputs
 from onda.studies.lines.shield import mode_sentence
 from onda.studies.lines.solved_line import CrossSection, section_of
@@ -40,10 +44,15 @@ from onda.studies.lines.solved_line import CrossSection, section_of
 __all__ = ["LinesStage"]
 
 
+_MAIN_SLOTS = ("modes", "sheet")
+"""Slots whose results the pages of sections and sheets stand and fall with."""
+
+
 class LinesStage(Stage):
     """Lines."""
 
-    add_title = "Add a line like this one"
+    add_title = "Make a line"
+    makes = ("line", "shielded", "sheet_line")
     subject_type = LineInView
     subject: LineInView
 
@@ -131,8 +140,29 @@ class LinesStage(Stage):
             self._show_sheet(item)
         elif isinstance(item, LineClass):
             self._show_class(item)
-        else:
-            self.surface.show_head("Lines", "There is no line class yet.")
+
+    # ---- making
+
+    def finish_making(self, label: str, project: Project, ref: Ref, answers: Answers) -> None:
+        """A class gets its widths first: it is added when these are found."""
+        if ref.kind != self.info.kinds[0]:
+            super().finish_making(label, project, ref, answers)
+            return
+        self.maker.wait("Finding the width on every layer…")
+
+        def found(result: FitAllResult) -> None:
+            # The project may have gone on meanwhile.
+            now, made = cook(RECIPES[ref.kind], self.project, answers)
+            now, problems = with_fitted(now, result.fitted)
+            super(LinesStage, self).finish_making(label, now, made, answers)
+            self.surface.tell("  ".join(problems))
+
+        def failed(words: str) -> None:
+            self.maker.refuse(words)
+
+        self.subject.ask(
+            "make", FIT_ALL, lambda: fit_all_inputs(project.design, ref.id), found, failed
+        )
 
     def _add_page(self, page: QWidget, panel: QWidget) -> None:
         area = scrolled(panel)
@@ -183,12 +213,16 @@ class LinesStage(Stage):
         self.surface.remark.setText(remark)
 
     def _show_shield(self, shielded: ShieldedSection) -> None:
+        self.surface.veil_over((self.shield,))
+        self.turned_to(shielded.id, shielded.name)
         self._turn_to(self.shield, shielded.name, "mode check of a closed section")
         self.shield.show_section(shielded)
         self.shield_panel.show_section(shielded, self.shield.result)
         self.margins_changed.emit()
 
     def _show_sheet(self, line: SheetLine) -> None:
+        self.surface.veil_over((self.sheet,))
+        self.turned_to(line.id, line.name)
         self._turn_to(self.sheet, line.name, line.source or "known from a data sheet")
         self.sheet.show_line(line)
         self.sheet_panel.show_line(line, self.sheet.result)
@@ -206,17 +240,26 @@ class LinesStage(Stage):
 
         def shown(result: object) -> None:
             show(result)
+            if slot in _MAIN_SLOTS:
+                self.surface.veil.lift()
             item = self.subject.item
             if isinstance(item, ShieldedSection):
                 self.shield_panel.show_section(item, self.shield.result)
             elif isinstance(item, SheetLine):
                 self.sheet_panel.show_line(item, self.sheet.result)
 
-        self.subject.ask(slot, study, inputs, shown, fail)
+        def failed(words: str) -> None:
+            if slot in _MAIN_SLOTS:
+                self.surface.veil.drop(words, failed=True)
+            fail(words)
+
+        self.subject.ask(slot, study, inputs, shown, failed)
 
     def _show_class(self, line_class: LineClass) -> None:
         _, trace = self.subject.present
         self.subject.turn_to(line_class)
+        self.surface.veil_over((self.page.views.stack,))
+        self.turned_to(f"{line_class.id}/{trace.layer}", f"{line_class.name} on {trace.layer}")
         self._turn_to(self.page, f"{line_class.name} on {trace.layer}", "")
         self.page.show_several(line_class.structure.several)
         self.page.impedance.show_kind(trace.gap is not None)
@@ -235,16 +278,20 @@ class LinesStage(Stage):
 
     # -- asking -----------------------------------------------------------------------------------
 
+    def forget_results(self) -> None:
+        self.panel.show_nothing()
+        self.page.clear()
+        self.view.show_field(())
+
     def show_problem(self, message: str) -> None:
         self.surface.tell(message)
-        self.view.show_field(())
+        self.surface.veil.drop(message, failed=True)
         trace = self.subject.trace
         if trace is not None:
             # Numbers of another design must not stand beside the message.
             self.subject.results.pop(trace.layer, None)
             self.subject.problems[trace.layer] = message
-        self.panel.show_nothing()
-        self.page.clear()
+        self.forget_results()
         self.margins_changed.emit()
 
     # -- drawing ----------------------------------------------------------------------------------
@@ -268,6 +315,7 @@ class LinesStage(Stage):
         result = self.subject.results.get(trace.layer)
         if result is not None:
             self.surface.tell("")
+            self.surface.veil.lift()
             kept = [k[trace.layer] for k in self.subject.kept.values() if trace.layer in k]
             self.panel.show_result(line_class, result, kept[0] if kept else None)
             self.page.show_result(result, kept)

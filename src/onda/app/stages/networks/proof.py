@@ -85,6 +85,13 @@ class Proof(QWidget):
             plot.show_curves(curves, view=(0.0, float(ghz[-1]), _LOW, 5.0))
         self._tell(result, is_file)
 
+    def clear(self) -> None:
+        """There is no result of the network in view."""
+        for plot in self.plots.values():
+            plot.show_curves([])
+        self.verdict.setText("")
+        self.button.hide()
+
     def _tell(self, result: NetworkResult, is_file: bool) -> None:
         t = self._look.t
         self._better = result.better_order

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QSplitter, QVBoxLayout, QWidget
 
 from onda.app.kit.context import Context
+from onda.app.kit.maker import Aside
 from onda.app.kit.stage import OneResultStage
 from onda.app.kit.surface import scrolled
 from onda.app.kit.views import View, Views
@@ -43,7 +44,8 @@ class NetworksStage(OneResultStage[NetworkResult]):
     """Networks."""
 
     margins_title = "this network"
-    add_title = "Add a network…"
+    add_title = "Add a network"
+    makes = ("network",)
     subject_type = NetworkInView
     subject: NetworkInView
 
@@ -67,6 +69,7 @@ class NetworksStage(OneResultStage[NetworkResult]):
         self.chips = self.views.chips
         self.views.turned.connect(lambda _: self._show_view())
         self.surface.body.addWidget(self._split(), 1)
+        self.surface.veil_over((self.views.stack,))
         self.form = NetworkInspector(look, self.subject, self.edits)
         self.form.write_wanted.connect(self._write)
         self.inspector = scrolled(self.form)
@@ -157,11 +160,8 @@ class NetworksStage(OneResultStage[NetworkResult]):
     def refresh(self) -> None:
         network = self.network
         if network is None:
-            words = "There is no network yet: add a file of S-parameters, a line or a path with +."
-            self.surface.show_head("Networks", words)
-            self.chain.show_boxes((), pair=True, is_chain=False, current="")
-            self.subject.result = None
             return
+        self.turned_to(network.id, network.name)
         if self.subject.turn_to(network.id):
             self.subject.model = None
         self.surface.show_head(network.name, network.note)
@@ -185,9 +185,9 @@ class NetworksStage(OneResultStage[NetworkResult]):
 
         self.subject.ask_kept(NETWORK, self.kept, inputs, self.draw)
 
-    def show_failure(self, message: str) -> None:
-        super().show_failure(message)
+    def forget_results(self) -> None:
         self.form.show_result(None, None)
+        self.proof.clear()
 
     def show_result(self, result: NetworkResult) -> None:
         super().show_result(result)
@@ -312,9 +312,17 @@ class NetworksStage(OneResultStage[NetworkResult]):
 
     # ---- doing
 
-    def add_copy(self) -> None:
-        """Offer what a network can be made of."""
-        self.add_menu().popup(QCursor.pos())
+    def asides(self) -> Sequence[Aside]:
+        return (Aside("Open a file of S-parameters…", self._open),)
+
+    def take_file(self, path: FilePath) -> None:
+        self.leave_making()
+        self.edits.read_file(path)
+
+    def add(self) -> None:
+        """Offer what a network can be made of; where there is none yet, its page does."""
+        if not self.is_empty:
+            self.add_menu().popup(QCursor.pos())
 
     def add_menu(self) -> QMenu:
         """What a network can be made of."""

@@ -216,10 +216,15 @@ class PathActions:
         self, entry: DeviceFile, summary: DeviceSummary, end: str, label: str = "Use device file"
     ) -> None:
         path = self._subject.path
-        if path is None:
-            return
         files = self._editor.design.device_files
         same = next((f for f in files if f.sha256 == entry.sha256), None)
+        if path is None:
+            if same is None:
+                # It waits on the shelf for the first path.
+                self._editor.attempt(
+                    "Add device file", lambda p: with_design(p, device_files=(*files, entry))
+                )
+            return
         at = end if end in path.receivers else "driver"
         first = summary.first_driver if at == "driver" else summary.first_receiver
         if first is None:

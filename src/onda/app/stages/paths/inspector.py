@@ -185,6 +185,14 @@ class PathInspector(QWidget):
         self.title.setText(title)
         self.where.setText(where)
 
+    def show_nothing(self) -> None:
+        """There is no result of the path in view."""
+        self.rows.set_rows([])
+        self.sentence.setText("")
+        self.harmonics.hide()
+        self.harmonics_heading.hide()
+        self.sweep.show_curves([])
+
     def show_result(
         self, result: PathResult, kept: list[PathResult], margins: list[Margin]
     ) -> None:

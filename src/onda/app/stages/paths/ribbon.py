@@ -6,6 +6,8 @@ same scale, each to its own receiver.
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
@@ -102,9 +104,16 @@ class Ribbon(QWidget):
         self.setFixedHeight(self.layout_.height)
         self.update()
 
+    def show_outline(self, path: Path, spans: tuple[Span, ...], outer: dict[str, bool]) -> None:
+        """Show a path whose result is not there: its elements, without numbers."""
+        self.layout_ = RibbonLayout(path, spans, self.width(), is_outline=True)
+        self._layers, self._route, self._remarks = outer, (), {}
+        self.setFixedHeight(self.layout_.height)
+        self.update()
+
     def resizeEvent(self, event: object) -> None:
         if self.layout_ is not None:
-            self.layout_ = RibbonLayout(self.layout_.path, self.layout_.spans, self.width())
+            self.layout_ = replace(self.layout_, width=self.width())
 
     @property
     def scale(self) -> DelayScale:
@@ -126,14 +135,16 @@ class Ribbon(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         layout = self.layout_
         if layout is not None and layout.spans:
-            self._draw_axis(painter)
+            if not layout.is_outline:
+                self._draw_axis(painter)
             self._draw_wires(painter, layout)
             for span in layout.spans:
                 if span.z > 0.0:
                     self._draw_piece(painter, layout, span)
             for name, rect in layout.chips().items():
                 self._draw_chip(painter, layout.path, name, rect)
-            self._draw_probes(painter)
+            if not layout.is_outline:
+                self._draw_probes(painter)
             self._draw_ends(painter, layout)
         if self.hasFocus():
             painter.setPen(pen(self._look.t.sea, 1, Qt.PenStyle.DotLine))
@@ -197,6 +208,8 @@ class Ribbon(QWidget):
             return
         wide = f"{span.label} · {span.z:.0f} Ω · {format_si(span.length, 'length')}"
         middle = f"{span.label} · {span.z:.0f} Ω"
+        if layout.is_outline:
+            wide = middle = f"{span.label} · {format_si(span.length, 'length')}"
         ink = "#1E2B33" if not look.is_night else "#10181C"
         room = rect.width() - 8
         for words in (wide, middle, span.label):

@@ -27,11 +27,15 @@ _END = 62.0
 
 @dataclass(frozen=True)
 class RibbonLayout:
-    """Geometry of a path at a width; rows of tributaries below share the delay scale."""
+    """Geometry of a path at a width; rows of tributaries below share the delay scale.
+
+    `is_outline`: neither delays nor impedances are known yet.
+    """
 
     path: Path
     spans: tuple[Span, ...]
     width: float
+    is_outline: bool = False
 
     @property
     def scale(self) -> DelayScale:

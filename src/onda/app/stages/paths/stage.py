@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path as FilePath
 
 from onda.app.kit.context import Context
 from onda.app.kit.stage import OneResultStage
@@ -18,6 +19,7 @@ from onda.app.stages.paths.in_view import PathInView
 from onda.app.stages.paths.inspector import PathInspector
 from onda.app.stages.paths.limits import MeasureLimits
 from onda.app.stages.paths.more_studies import MoreStudies
+from onda.app.stages.paths.outline import outline_of
 from onda.app.stages.paths.profile import Profile
 from onda.app.stages.paths.ribbon import DRIVER, RECEIVER, Ribbon
 from onda.app.stages.paths.scale import Probes
@@ -46,7 +48,8 @@ class PathsStage(OneResultStage[PathResult]):
     """Paths."""
 
     margins_title = "this path"
-    add_title = "Add a path like this one"
+    add_title = "Make a path"
+    makes = ("path",)
     subject_type = PathInView
     subject: PathInView
 
@@ -74,10 +77,12 @@ class PathsStage(OneResultStage[PathResult]):
         self.drawing = Drawing(look, self.subject, self.probes, self.views)
         body = self.surface.body
         body.addWidget(self.ribbon)
+        # The views have their names where these stay, whatever a view takes of the room below.
+        body.addWidget(self.chips)
         body.addWidget(self.profile)
         body.addWidget(self.wave_map, 5)
-        body.addWidget(self.chips)
         body.addWidget(self.views.stack, 6)
+        self.surface.veil_over((self.profile, self.wave_map, self.views.stack))
         self.probes.changed.connect(self.drawing.show_view)
         self.form.file_wanted.connect(lambda: self.actions.choose_file(self.surface))
         self.form.use_wanted.connect(self.actions.use_known)
@@ -139,7 +144,6 @@ class PathsStage(OneResultStage[PathResult]):
     def refresh(self) -> None:
         path, subject = self.path, self.subject
         if path is None:
-            self.surface.show_head("Paths", "There is no path yet.")
             return
         if not subject.element or not self._is_element(path, subject.element):
             first = next((e.id for e in path.elements if isinstance(e, SeriesResistor)), DRIVER)
@@ -147,6 +151,7 @@ class PathsStage(OneResultStage[PathResult]):
             subject.choose_element(first)
             return
         self.surface.show_head(path.name, self._remark(path))
+        self.turned_to(path.id, path.name)
         if subject.turn_to(path.id):
             subject.watched = RECEIVER
             self.more.forget()
@@ -165,6 +170,21 @@ class PathsStage(OneResultStage[PathResult]):
         if subject.drawn is path:
             # Only what is looked at changed.
             self.draw()
+
+    def take_file(self, path: FilePath) -> None:
+        self.actions.use_file(path)
+
+    def forget_results(self) -> None:
+        path = self.path
+        if path is not None:
+            self.ribbon.show_outline(path, outline_of(path), self._outer)
+        self.form.show_nothing()
+
+    @property
+    def _outer(self) -> dict[str, bool]:
+        """Of each copper layer whether it is an outer one."""
+        copper = self.design.stackup.copper
+        return {layer.id: layer.id in (copper[0].id, copper[-1].id) for layer in copper}
 
     def _arrived(self, path: Path, result: PathResult) -> None:
         self.subject.drawn = path
@@ -207,11 +227,9 @@ class PathsStage(OneResultStage[PathResult]):
         path, result = subject.drawn, subject.result
         if path is None or result is None:
             return
-        copper = self.design.stackup.copper
-        outer = {layer.id: layer.id in (copper[0].id, copper[-1].id) for layer in copper}
         route, watched = subject.route, subject.receiver
         self.ribbon.show_path(
-            path, result.spans, outer, subject.watched, route.spans, subject.remarks
+            path, result.spans, self._outer, subject.watched, route.spans, subject.remarks
         )
         kept = list(self.kept.values())
         self.profile.show_spans(

@@ -70,6 +70,10 @@ class BuildFiles:
         if chosen:
             self.read(Path(chosen))
 
+    def choose(self) -> None:
+        """Ask for any file that a build can be read from."""
+        self._ask_open("Builds (*.xml *.cvg *.ipc2581 *.csv)")
+
     def _ask_save(self, key: str, suffix: str) -> None:
         name = f"{self._project().name.split()[0].lower()}-{key}.{suffix}"
         chosen, _ = QFileDialog.getSaveFileName(self._parent, "Write the build", name)

@@ -11,7 +11,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -21,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from onda.app.kit.context import Context
 from onda.app.plots.curves import Curve, CurvePlot
-from onda.app.shell.fields import NumberRows, label
+from onda.app.shell.fields import Entry, NumberRows, label
 from onda.errors import OndaError
 from onda.project.build.library import (
     add_user_materials,
@@ -68,7 +67,7 @@ class MaterialsPage(QWidget):
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 4, 0, 0)
         grid.setHorizontalSpacing(16)
-        self.filter = QLineEdit()
+        self.filter = Entry()
         self.filter.setPlaceholderText("Find: low-loss 1080, mask, flex …")
         self.filter.setAccessibleName("Find a material")
         self.filter.textChanged.connect(lambda _: self._fill())

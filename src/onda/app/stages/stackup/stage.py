@@ -5,11 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 from PyQt6.QtWidgets import QPushButton, QStackedWidget
 
 from onda.app.kit.context import Context
+from onda.app.kit.maker import Aside
 from onda.app.kit.stage import Stage
 from onda.app.kit.surface import scrolled
 from onda.app.shell.rows import Row
@@ -43,6 +45,7 @@ from onda.project.kind import Ref
 from onda.project.kinds import kind_of
 from onda.project.model import Project
 from onda.project.quantities import format_si
+from onda.project.recipe import Answers
 from onda.studies.build.remarks import build_remarks, via_state, zone_figures
 from onda.studies.core.keys import key_of
 from onda.studies.core.margin import Margin, State
@@ -57,6 +60,7 @@ class StackupStage(Stage):
     """Stackup: the build and what every class makes of it."""
 
     add_title = "Add a zone beside the others"
+    makes = ("layer",)
     live_margins = False
     subject_type = BuildInView
     subject: BuildInView
@@ -175,8 +179,6 @@ class StackupStage(Stage):
     def refresh(self) -> None:
         layers = self.stackup.layers
         if not layers:
-            self.surface.show_head("Stackup", "There is no layer yet: read a build from a file.")
-            self.view.update()
             return
         if self.subject.layer is None and self.subject.via is None:
             self.subject.choose_element(layers[0].id)
@@ -306,7 +308,26 @@ class StackupStage(Stage):
 
     # -- editing ----------------------------------------------------------------------------------
 
-    def add_copy(self) -> None:
+    @property
+    def is_empty(self) -> bool:
+        return not self.stackup.layers
+
+    def asides(self) -> Sequence[Aside]:
+        return (Aside("Read a build…", self.files.choose),)
+
+    def take_file(self, path: Path) -> None:
+        self.files.read(path)
+
+    def finish_making(self, label: str, project: Project, ref: Ref, answers: Answers) -> None:
+        zones = project.design.stackup.all_zones
+        first = Ref(ref.kind, zones[0].id)
+        super().finish_making(label, project, first, answers)
+
+    def add(self) -> None:
+        if not self.is_empty:
+            self.add_copy()
+
+    def add_copy(self, identifier: str = "") -> None:
         project, new = add_zone(self.project)
         self.editor.make("Add zone", project)
         self.context.selection.choose(new)

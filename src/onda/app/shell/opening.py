@@ -1,0 +1,253 @@
+"""Beginning, opening, saving and recovering projects, and taking files in."""
+
+from __future__ import annotations
+
+import logging
+import time
+from collections.abc import Callable, Sequence
+from fnmatch import fnmatch
+from pathlib import Path
+from typing import Protocol
+
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from onda.app.document import Document
+from onda.app.recents import recent_files, remember_file
+from onda.app.shell.notice import MessageLine
+from onda.app.shell.start_page import Begun, StartPage
+from onda.app.stages import StageInfo
+from onda.errors import InputError, OndaError
+from onda.project.base import fresh_id
+from onda.project.model import Project
+from onda.project.recovery import pending_boards
+
+__all__ = ["Opening", "Places"]
+
+_log = logging.getLogger(__name__)
+_PROJECT = "*.onda"
+_FILTER = f"Onda projects ({_PROJECT})"
+
+
+class Places(Protocol):
+    """What of the window is shown."""
+
+    def show_start(self) -> None:
+        """Show the page to begin on."""
+
+    def leave_start(self) -> None:
+        """Show the stages."""
+
+    def go_with_file(self, stage: str, path: Path) -> None:
+        """Go to a stage, which takes a file."""
+
+    def go_to_work(self) -> None:
+        """Show the stage where work on the project goes on."""
+
+
+class Opening:
+    """Does what the start page, the project's menu and dropped files ask for.
+
+    Nothing asks whether to save: what is not saved is kept aside, and it is said where.
+    """
+
+    def __init__(
+        self,
+        parent: QWidget,
+        document: Document,
+        messages: MessageLine,
+        page: StartPage,
+        stages: Sequence[StageInfo],
+        places: Places,
+    ) -> None:
+        self._parent, self._document, self._messages = parent, document, messages
+        self._page, self._stages, self._places = page, stages, places
+        page.board_wanted.connect(self.begin_board)
+        page.file_wanted.connect(self.choose_file)
+        page.demo_wanted.connect(self.open_demo)
+        page.again_wanted.connect(self.open_again)
+        page.left.connect(places.leave_start)
+
+    def run(self, act: Callable[[], None]) -> None:
+        """Do something; what is refused is said."""
+        try:
+            act()
+        except OndaError as error:
+            self._messages.say(str(error), error=True)
+
+    # ---- beginning
+
+    def show_begun(self) -> None:
+        """Bring the list of what was begun before up to date."""
+        begun = [
+            Begun(p.key, p.title, f"not saved, kept {_when(p.saved_at)}") for p in pending_boards()
+        ]
+        begun += [Begun(str(p), p.stem, _short(p.parent)) for p in recent_files()]
+        can_leave = bool(self._document.project.design.stackup.layers or self._document.is_touched)
+        self._page.show_begun(begun[:10], can_leave=can_leave)
+
+    def begin_board(self, name: str, layers: int, tail: bool) -> None:
+        """Begin an empty board with a usual build."""
+
+        def act() -> None:
+            # The library of materials takes its time to load.
+            from onda.project.begin import from_template
+
+            self._replace(from_template(name, layers, tail=tail))
+
+        self.run(act)
+
+    def open_demo(self) -> None:
+        """Open the demo."""
+        from onda.demo import fulmar_project
+
+        self.run(lambda: self._replace(fulmar_project()))
+
+    def open_again(self, key: str) -> None:
+        """Open what was begun before, by its key."""
+        if any(p.key == key for p in pending_boards()):
+            self.run(lambda: self._turn(lambda: self._document.resume(key)))
+        else:
+            self.load(Path(key))
+
+    def _replace(self, project: Project) -> None:
+        self._turn(lambda: self._document.replace(project, None))
+
+    def _turn(self, act: Callable[[], None]) -> None:
+        """Open something else; what is open and not saved is kept aside first."""
+        kept = self._document.is_touched and self._document.autosave_now(closed=True)
+        before = self._document.project.name
+        act()
+        self._places.leave_start()
+        self._places.go_to_work()
+        self._messages.hush()
+        if kept:
+            self._messages.say(
+                f"What was not saved of {before} is kept: New (Ctrl+N) lists it, or opening its "
+                "file offers it."
+            )
+
+    # ---- files
+
+    @property
+    def folder(self) -> Path:
+        """Where open and save begin."""
+        return self._document.path.parent if self._document.path else Path.home()
+
+    def choose_file(self) -> None:
+        """Ask for any file that a project can begin with."""
+        every = " ".join([_PROJECT, *(e for s in self._stages for e in s.takes)])
+        chosen, _ = QFileDialog.getOpenFileName(
+            self._parent, "Begin with a file", str(self.folder), f"All that can be read ({every})"
+        )
+        if chosen:
+            self.begin_with(Path(chosen))
+
+    def open_file(self) -> None:
+        """Ask for a project and open it."""
+        chosen, _ = QFileDialog.getOpenFileName(
+            self._parent, "Open project", str(self.folder), _FILTER
+        )
+        if chosen:
+            self.load(Path(chosen))
+
+    def load(self, path: Path) -> None:
+        """Open a file; what is open stays where that fails."""
+
+        def act() -> None:
+            self._turn(lambda: self._document.load(path))
+            remember_file(path)
+            self.offer_recovery()
+
+        self.run(act)
+
+    def begin_with(self, path: Path) -> None:
+        """Begin a project with a file: a project itself, or what a stage takes."""
+        if fnmatch(path.name.lower(), _PROJECT):
+            self.load(path)
+            return
+
+        def act() -> None:
+            from onda.project.begin import empty_project
+
+            stage = self._taker(path)
+            self._replace(empty_project(path.stem[:120] or "New board"))
+            self._places.go_with_file(stage.id, path)
+
+        self.run(act)
+
+    def drop(self, path: Path) -> None:
+        """Take a dropped file: open a project, add anything else to the present one."""
+        if fnmatch(path.name.lower(), _PROJECT):
+            self.load(path)
+        else:
+            self.run(lambda: self._places.go_with_file(self._taker(path).id, path))
+
+    def _taker(self, path: Path) -> StageInfo:
+        name = path.name.lower()
+        for stage in self._stages:
+            if any(fnmatch(name, ending) for ending in stage.takes):
+                return stage
+        endings = ", ".join([_PROJECT, *(e for s in self._stages for e in s.takes)])
+        raise InputError("no stage takes such a file", file=path.name, remedy=f"Known: {endings}.")
+
+    # ---- saving
+
+    def save(self) -> None:
+        """Save; asks for a file where there is none yet."""
+        if self._document.path is None:
+            self.save_as()
+        else:
+            self.run(self._save_there)
+
+    def _save_there(self) -> None:
+        self._document.save()
+        if self._document.path is not None:
+            remember_file(self._document.path)
+
+    def save_as(self) -> None:
+        """Save under another name."""
+        name = fresh_id(self._document.project.name.lower(), (), "board") + ".onda"
+        if self._document.path is not None:
+            name = self._document.path.name
+        chosen, _ = QFileDialog.getSaveFileName(
+            self._parent, "Save project", str(self.folder / name), _FILTER
+        )
+        if chosen:
+            path = Path(chosen)
+            path = path if path.suffix == ".onda" else path.with_name(f"{path.name}.onda")
+
+            def act() -> None:
+                self._document.save(path)
+                remember_file(path)
+
+            self.run(act)
+
+    def offer_recovery(self) -> None:
+        """Offer work on this project that was never saved."""
+        found = self._document.recoverable()
+        if found is None:
+            return
+
+        def recover() -> None:
+            self._document.edit("Recover unsaved work", found.project)
+
+        when = _when(found.saved_at)
+        words = (
+            f"This project was closed with work that was not saved; it was kept {when}."
+            if found.closed
+            else "There is unsaved work on this project from a session that did not end well, kept "
+            f"{when}."
+        )
+        self._messages.say(
+            words, [("Recover it", recover), ("Forget it", self._document.forget_recovery)]
+        )
+
+
+def _when(moment: float) -> str:
+    return time.strftime("%d %b %H:%M", time.localtime(moment)).lstrip("0")
+
+
+def _short(folder: Path) -> str:
+    """A folder as people write it."""
+    home = Path.home()
+    return f"~/{folder.relative_to(home)}" if folder.is_relative_to(home) else str(folder)

@@ -1,0 +1,177 @@
+"""The page to begin on: an empty board, a file, the demo, or what was open before."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from onda.app.kit.surface import scrolled
+from onda.app.shell.chips import Chips
+from onda.app.shell.fields import Entry, label
+from onda.project.build.templates import LAYER_COUNTS, TAIL_COUNTS
+
+__all__ = ["Begun", "StartPage"]
+
+_USUAL = 6
+_COLUMN = 340
+
+
+@dataclass(frozen=True, slots=True)
+class Begun:
+    """Something that was begun before: what it is called, where it is, and a key to open it by."""
+
+    key: str
+    title: str
+    detail: str
+
+
+class StartPage(QWidget):
+    """Three ways to begin, and what was open before.
+
+    Signals
+    -------
+    board_wanted(name, layers, tail), file_wanted, demo_wanted, left
+    again_wanted(key) : something begun before
+    """
+
+    board_wanted = pyqtSignal(str, int, bool)
+    file_wanted = pyqtSignal()
+    demo_wanted = pyqtSignal()
+    again_wanted = pyqtSignal(str)
+    left = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        content = QWidget()
+        layout = QVBoxLayout(content)
+        layout.setContentsMargins(40, 30, 40, 24)
+        layout.setSpacing(10)
+        head = QHBoxLayout()
+        head.addWidget(label("Begin", "title"))
+        head.addStretch(1)
+        self.back = QPushButton("Back to work")
+        self.back.clicked.connect(lambda: self.left.emit())
+        head.addWidget(self.back)
+        layout.addLayout(head)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(22)
+        grid.setVerticalSpacing(16)
+        grid.addWidget(self._board(), 0, 0)
+        grid.addWidget(self._file(), 0, 1)
+        grid.addWidget(self._demo(), 1, 1)
+        grid.addWidget(self._before(), 1, 0)
+        grid.setColumnStretch(2, 1)
+        layout.addLayout(grid)
+        layout.addStretch(1)
+        outer.addWidget(scrolled(content))
+
+    def _card(self, title: str, sentence: str) -> tuple[QFrame, QVBoxLayout]:
+        card = QFrame()
+        card.setObjectName("card")
+        card.setFixedWidth(_COLUMN)
+        layout = QVBoxLayout(card)
+        layout.setContentsMargins(16, 12, 16, 14)
+        layout.setSpacing(8)
+        layout.addWidget(label(title, "heading"))
+        layout.addWidget(label(sentence, "secondary", wrap=True))
+        return card, layout
+
+    def _board(self) -> QWidget:
+        card, layout = self._card(
+            "Empty board",
+            "A usual build of so many copper layers, with values typical of a mid-loss laminate. "
+            "Every layer can be changed afterwards.",
+        )
+        self.name = Entry("New board")
+        self.name.setAccessibleName("Name of the board")
+        self.name.setToolTip("What the board is called; it can be changed in the project's menu")
+        self.name.returnPressed.connect(self._begin)
+        layout.addWidget(self.name)
+        self.layers = Chips([(str(n), str(n)) for n in LAYER_COUNTS], "Copper layers")
+        self.layers.setToolTip("Number of copper layers")
+        self.layers.choose(str(_USUAL))
+        self.layers.chosen.connect(lambda _: self._offer_tail())
+        layout.addWidget(self.layers)
+        self.tail = QCheckBox("with a flexible tail of the two middle layers")
+        layout.addWidget(self.tail)
+        self.begin = QPushButton("Begin this board")
+        self.begin.setObjectName("primary")
+        self.begin.clicked.connect(lambda: self._begin())
+        layout.addWidget(self.begin, 0, Qt.AlignmentFlag.AlignLeft)
+        layout.addStretch(1)
+        return card
+
+    def _offer_tail(self) -> None:
+        can = int(self.layers.current) in TAIL_COUNTS
+        self.tail.setEnabled(can)
+        if not can:
+            self.tail.setChecked(False)
+
+    def _begin(self) -> None:
+        name = self.name.text().strip() or "New board"
+        self.board_wanted.emit(name, int(self.layers.current), self.tail.isChecked())
+
+    def _file(self) -> QWidget:
+        card, layout = self._card(
+            "From a file",
+            "A project (.onda), a build (IPC-2581 or CSV), S-parameters (Touchstone or HDF5), or a "
+            "device file (.ibs). A file may also be dropped on the window at any time.",
+        )
+        button = QPushButton("Choose a file…")
+        button.clicked.connect(lambda: self.file_wanted.emit())
+        layout.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
+        layout.addStretch(1)
+        return card
+
+    def _demo(self) -> QWidget:
+        card, layout = self._card(
+            "Demo",
+            "Fulmar, a made-up recorder card with faults to find: a clock that rings, a stub that "
+            "is too long, ports in the wrong order.",
+        )
+        button = QPushButton("Open Fulmar")
+        button.clicked.connect(lambda: self.demo_wanted.emit())
+        layout.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
+        layout.addStretch(1)
+        return card
+
+    def _before(self) -> QWidget:
+        card, layout = self._card("Begun before", "")
+        self._list = layout
+        self._none = label("Nothing yet.", "secondary")
+        layout.addWidget(self._none)
+        self.entries: list[QPushButton] = []
+        layout.addStretch(1)
+        return card
+
+    def show_begun(self, begun: Sequence[Begun], *, can_leave: bool) -> None:
+        """Show what was begun before; whether there is work to go back to."""
+        for button in self.entries:
+            self._list.removeWidget(button)
+            button.hide()
+            button.deleteLater()
+        self.entries = []
+        self._none.setVisible(not begun)
+        self.back.setVisible(can_leave)
+        for k, item in enumerate(begun):
+            button = QPushButton(f"{item.title}\n{item.detail}")
+            button.setObjectName("entry")
+            button.setToolTip(item.key)
+            button.clicked.connect(lambda _, key=item.key: self.again_wanted.emit(key))
+            self._list.insertWidget(2 + k, button)
+            self.entries.append(button)
+        self.name.setFocus()
+        self.name.selectAll()

@@ -1,0 +1,71 @@
+"""A lane of a network as a channel between matched ends: its response to a step."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.networks.sampling import even_grid, phase_delay
+from onda.engine.networks.time_domain import Edge, fastest_edge
+from onda.engine.networks.time_domain import step_response as step_of
+from onda.errors import InputError, NotPhysical
+from onda.studies.networks.build import build_network
+from onda.studies.networks.inputs import NetworkInputs
+from onda.studies.networks.time import mode_matrix
+
+__all__ = ["LaneInputs", "lane_step"]
+
+_MOST_POINTS = 40_000
+_TAIL_UI = 60.0
+
+
+@dataclass(frozen=True, slots=True)
+class LaneInputs:
+    """A lane (from 0) of a network; its levels (V), and its edge (s, 20 to 80 %, 0 the fastest)."""
+
+    network: NetworkInputs
+    lane: int
+    low: float
+    high: float
+    edge: float
+
+
+def lane_step(
+    inputs: LaneInputs, unit_interval: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64], float]:
+    """Time, voltage at the right end for a step between the two levels, and the lane's delay.
+
+    Raises
+    ------
+    InputError : the network has no such lane
+    NotPhysical : the edge is too slow for the rate
+    """
+    network = build_network(inputs.network)
+    matrix = mode_matrix(network.s, inputs.network.pair)
+    main = matrix["diff" if inputs.network.pair else "single"]
+    lanes = main.shape[-1] // 2
+    if inputs.lane >= lanes:
+        raise InputError(
+            f"{inputs.network.name} has no lane {inputs.lane + 1}", remedy=f"It has {lanes}."
+        )
+    f = network.frequency
+    top = float(f[-1])
+    edge = Edge(inputs.edge) if inputs.edge > 0.0 else fastest_edge(top)
+    if edge.rise > 2.0 * unit_interval:
+        raise NotPhysical("edge", f"{edge.rise:.3g} s", "below two unit intervals")
+    wanted = min(max(edge.needs, top), 2.0 * top)
+    step = max(float(np.diff(f).min()), wanted / _MOST_POINTS) if len(f) > 1 else top
+    entry = main[:, lanes + inputs.lane, inputs.lane]
+    even = even_grid(f, entry[:, None, None], step=step, top=wanted)
+    h = even.s[:, 0, 0]
+    time, volts = step_of(even.frequency, h, edge)
+    some = even.frequency > 0
+    delay = phase_delay(even.frequency[some], h[some])
+    # A lead of one unit interval, so that what comes before the edge is part of the pulse.
+    lead = unit_interval - float(time[0])
+    end = min(0.95 * float(time[-1]), 5.0 * delay + _TAIL_UI * unit_interval)
+    kept = time <= end
+    level = inputs.low * float(h[0].real) + (inputs.high - inputs.low) * volts[kept]
+    return time[kept] + lead, level, delay
