@@ -320,8 +320,7 @@ def test_rate_pattern_and_bits_change_the_eye(eyes) -> None:
     assert stage.result.eye.height < before
     assert stage.kept_view.isVisible()
     assert window.strip._kept["width-jl0"]
-    stage.pattern.setCurrentIndex(0)
-    stage.pattern.activated.emit(0)
+    stage.choices.choose("Pattern", "7")
     assert window.settle()
     assert window.document.project.design.links[0].prbs == 7
 

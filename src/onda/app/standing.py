@@ -51,6 +51,8 @@ class Standing(QObject):
         self._rest.setSingleShot(True)
         self._rest.setInterval(150)
         self._rest.timeout.connect(self._run_next)
+        # First of all: what is gone must not be found by those who show the rest.
+        document.changed.connect(self._drop_gone)
         document.settled.connect(self._restart)
 
     @property
@@ -66,6 +68,16 @@ class Standing(QObject):
         """Look at everything for the first time, once the view that is shown had time to show."""
         self._rest.start()
         self._more.start(self._rest.interval())
+
+    def _drop_gone(self) -> None:
+        """Margins of requirements that are not there any more."""
+        if self._document.in_gesture:
+            return
+        known = {r.id: r for r in self._document.project.requirements}
+        kept = [m for m in self.margins if m.requirement in known]
+        if len(kept) != len(self.margins):
+            self._coming = None
+            self._take(kept)
 
     def _restart(self) -> None:
         self._update()
@@ -92,6 +104,7 @@ class Standing(QObject):
         """Start nothing any more."""
         self._rest.stop()
         self._more.stop()
+        self._document.changed.disconnect(self._drop_gone)
         self._document.settled.disconnect(self._restart)
 
     def _update(self) -> None:

@@ -55,6 +55,10 @@ def _no_check(_: Any, __: Objects) -> None:
     return None
 
 
+def _no_places(_: Any) -> Iterable[tuple[str, str]]:
+    return ()
+
+
 @dataclass(frozen=True, slots=True)
 class Kind:
     """A kind of object.
@@ -67,6 +71,8 @@ class Kind:
     refers : what an object refers to; needs : kinds that it can refer to
     check : raises `ValueError` where an object does not fit the rest of the design
     space : kinds of one space share their ids
+    place : field of a requirement that says where in an object it holds ("layer", "receiver")
+    places : (id, words) of these places in an object, empty id for all of them
     listed : whether its objects are a list of their own that edits can change
     """
 
@@ -78,6 +84,8 @@ class Kind:
     needs: tuple[str, ...] = ()
     check: Callable[[Any, Objects], None] = _no_check
     space: str = ""
+    place: str = ""
+    places: Callable[[Any], Iterable[tuple[str, str]]] = _no_places
     listed: bool = True
 
     def items(self, design: object) -> tuple[Any, ...]:

@@ -7,12 +7,14 @@ from collections.abc import Iterable
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.kind import Ref
+from onda.project.kinds import KINDS
 from onda.project.limit_text import limits_of
 from onda.project.measures import measure as measure_of
 from onda.project.model import Project
+from onda.project.quantities import Quantity, quantity
 from onda.project.requirements import Requirement
 
-__all__ = ["require", "requirement_id", "set_limit"]
+__all__ = ["around_target", "drop_requirement", "require", "requirement_id", "set_limit"]
 
 
 def set_limit(project: Project, requirement: str, typed: str) -> Project:
@@ -36,6 +38,37 @@ def set_limit(project: Project, requirement: str, typed: str) -> Project:
     return _with(project, old, new)
 
 
+def _place(requirement: Requirement, field: str) -> str | None:
+    found: str | None = getattr(requirement, field) if field else None
+    return found
+
+
+def drop_requirement(project: Project, requirement: str) -> Project:
+    """Take a requirement away."""
+    kept = tuple(r for r in project.requirements if r.id != requirement)
+    return set_value(project, requirements=kept)
+
+
+def around_target(project: Project, ref: Ref, measure: str, old: float, new: Quantity) -> Project:
+    """Limits of an object that lay evenly around an old target, moved to a new one."""
+    changed = []
+    for r in project.requirements:
+        if r.ref == ref and r.measure == measure and _is_around(r, old):
+            share = r.at_most.si / old - 1.0 if r.at_most else 0.0
+            low, high = (quantity(new.si * f, "resistance", "ohm") for f in (1 - share, 1 + share))
+            source = f"target {new.text} within {100 * share:.3g} %"
+            r = set_value(r, at_least=low, at_most=high, source=source)
+        changed.append(r)
+    return set_value(project, requirements=tuple(changed))
+
+
+def _is_around(requirement: Requirement, target: float) -> bool:
+    low, high = requirement.at_least, requirement.at_most
+    if low is None or high is None:
+        return False
+    return abs(0.5 * (low.si + high.si) - target) < 0.01 * target
+
+
 def _with(project: Project, old: Requirement, new: Requirement) -> Project:
     return set_value(
         project, requirements=tuple(new if r is old else r for r in project.requirements)
@@ -50,8 +83,19 @@ def requirement_id(others: Iterable[Requirement], measure: str, subject: str) ->
     return next(n for n in names if n not in taken)
 
 
-def require(project: Project, subject: str, measure: str, typed: str) -> Project:
+def require(
+    project: Project,
+    subject: str,
+    measure: str,
+    typed: str,
+    *,
+    place: str = "",
+    source: str = "",
+) -> Project:
     """Put a limit on a measure of an object, or change the one that is there.
+
+    `place` is the layer or the receiver where it holds, as the kind of the object says; `source`
+    is where the limit comes from.
 
     ``0.3 V`` and ``<= 0.3 V`` mean at most, ``>= 0.1 V`` at least, ``10 – 20 ps`` both; nothing
     takes the requirement away.
@@ -61,11 +105,13 @@ def require(project: Project, subject: str, measure: str, typed: str) -> Project
     InputError : the text is no limit of that measure
     """
     ref = Ref(measure_of(measure).kind, subject)
+    field = KINDS[ref.kind].place
+    where = {field: place} if field and place else {}
     present = next(
         (
             r
             for r in project.requirements
-            if r.ref == ref and r.measure == measure and r.receiver is None
+            if r.ref == ref and r.measure == measure and _place(r, field) == (place or None)
         ),
         None,
     )
@@ -80,10 +126,11 @@ def require(project: Project, subject: str, measure: str, typed: str) -> Project
     new = Requirement.model_validate(
         {
             "id": present.id if present else requirement_id(others, measure, subject),
+            **where,
             "kind": ref.kind,
             "subject": subject,
             "measure": measure,
-            "source": present.source if present else "typed",
+            "source": source or (present.source if present else "typed"),
             "ranges": present.ranges if present else (),
             **limits,
         }

@@ -27,15 +27,22 @@ class Said:
     def __init__(self) -> None:
         self._words = ""
         self.is_note = False
+        self.actions: tuple[tuple[str, Callable[[], None]], ...] = ()
 
     def text(self) -> str:
         """The words."""
         return self._words
 
-    def set(self, words: str, *, is_note: bool = False) -> bool:
+    def set(
+        self,
+        words: str,
+        *,
+        is_note: bool = False,
+        actions: Sequence[tuple[str, Callable[[], None]]] = (),
+    ) -> bool:
         """Say something else; whether it is something else."""
-        other = (words, is_note) != (self._words, self.is_note)
-        self._words, self.is_note = words, is_note
+        other = (words, is_note) != (self._words, self.is_note) or bool(actions)
+        self._words, self.is_note, self.actions = words, is_note, tuple(actions)
         return other
 
 
@@ -116,16 +123,17 @@ class Surface(QWidget):
         if problem or not self.problem.is_note:
             self._say(problem)
 
-    def note(self, words: str) -> None:
-        """Say something that is not wrong."""
-        self._say(words, is_note=bool(words))
+    def note(self, words: str, actions: Sequence[tuple[str, Callable[[], None]]] = ()) -> None:
+        """Say something that is not wrong, with what can be done about it."""
+        if self.problem.set(words, is_note=bool(words), actions=actions):
+            self.told.emit()
 
     def hush(self) -> None:
         """Take back whatever was said."""
         self._say("")
 
-    def _say(self, words: str, *, is_note: bool = False) -> None:
-        if self.problem.set(words, is_note=is_note):
+    def _say(self, words: str) -> None:
+        if self.problem.set(words):
             self.told.emit()
 
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
+    QContextMenuEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -15,7 +16,7 @@ from PyQt6.QtGui import (
     QPolygonF,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
+from PyQt6.QtWidgets import QMenu, QPushButton, QSizePolicy, QToolTip, QWidget
 
 from onda.app.shell.fields import Entry
 from onda.app.shell.painting import pen, text
@@ -56,9 +57,13 @@ class MarginStrip(QWidget):
     Signals
     -------
     limit_typed(requirement, text) : another limit was typed on a bar
+    limit_dropped(requirement) : a limit is not wanted any more
+    limit_wanted(point) : another requirement is wanted; where the plus is, in global coordinates
     """
 
     limit_typed = pyqtSignal(str, str)
+    limit_dropped = pyqtSignal(str)
+    limit_wanted = pyqtSignal(object)
 
     def __init__(self, look: Look) -> None:
         super().__init__()
@@ -74,6 +79,13 @@ class MarginStrip(QWidget):
         self.editor.hide()
         self.editor.returnPressed.connect(self._commit)
         self.editor.editingFinished.connect(self.editor.hide)
+        self.add = QPushButton("+", self)
+        self.add.setObjectName("plain")
+        self.add.setAccessibleName("Require something")
+        self.add.setToolTip("Put a limit on a measure of what is on screen (L)")
+        self.add.setGeometry(104, 4, 28, 24)
+        self.add.clicked.connect(lambda: self.ask_limit())
+        self.add.hide()
         self.setFixedHeight(76)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -95,6 +107,14 @@ class MarginStrip(QWidget):
         self._first = min(self._first, max(0, len(self._margins) - 1))
         self.setAccessibleDescription("; ".join(m.sentence for m in self._margins))
         self.update()
+
+    def can_require(self, can: bool) -> None:
+        """Whether something can be required of what is on screen."""
+        self.add.setVisible(can)
+
+    def ask_limit(self) -> None:
+        """Ask for another requirement."""
+        self.limit_wanted.emit(self.mapToGlobal(QPoint(int(_LEFT), 0)))
 
     @property
     def _fit(self) -> int:
@@ -119,7 +139,7 @@ class MarginStrip(QWidget):
             text(
                 painter,
                 QRectF(_LEFT, 24, 700, 20),
-                "Nothing is required of this yet." if self._title else "",
+                "Nothing is required of this yet: + puts a limit on it." if self._title else "",
                 t.secondary,
             )
         for i, margin in enumerate(self._shown()):
@@ -154,6 +174,25 @@ class MarginStrip(QWidget):
         if event is not None and event.position().x() > _LEFT:
             self.edit_limit(int((event.position().x() - _LEFT) // _PITCH))
 
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is None:
+            return
+        index = int((event.x() - _LEFT) // _PITCH)
+        shown = self._shown()
+        menu = QMenu(self)
+        entries: list[tuple[str, Callable[[], None]]] = []
+        if 0 <= index < len(shown):
+            name = shown[index].requirement
+            entries.append(("Type another limit", lambda: self.edit_limit(index)))
+            entries.append(("Remove this limit\tDelete", lambda: self.limit_dropped.emit(name)))
+        if not self.add.isHidden():
+            entries.append(("Require something else…\tL", self.ask_limit))
+        for title, act in entries:
+            action = menu.addAction(title)
+            if action is not None:
+                action.triggered.connect(lambda _, act=act: act())
+        menu.popup(event.globalPos())
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
@@ -164,6 +203,8 @@ class MarginStrip(QWidget):
             self.update()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._shown():
             self.edit_limit(self._focus_at)
+        elif key == Qt.Key.Key_Delete and self._focus_at < len(self._shown()):
+            self.limit_dropped.emit(self._shown()[self._focus_at].requirement)
         else:
             super().keyPressEvent(event)
 

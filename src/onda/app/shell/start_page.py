@@ -24,7 +24,7 @@ from onda.project.build.templates import LAYER_COUNTS, TAIL_COUNTS
 __all__ = ["Begun", "StartPage"]
 
 _USUAL = 6
-_COLUMN = 340
+_COLUMN = 300
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,9 +71,9 @@ class StartPage(QWidget):
         grid.setVerticalSpacing(16)
         grid.addWidget(self._board(), 0, 0)
         grid.addWidget(self._file(), 0, 1)
-        grid.addWidget(self._demo(), 1, 1)
-        grid.addWidget(self._before(), 1, 0)
-        grid.setColumnStretch(2, 1)
+        grid.addWidget(self._demo(), 0, 2)
+        grid.addWidget(self._before(), 1, 0, 1, 3)
+        grid.setColumnStretch(3, 1)
         layout.addLayout(grid)
         layout.addStretch(1)
         outer.addWidget(scrolled(content))
@@ -104,6 +104,7 @@ class StartPage(QWidget):
         self.layers.setToolTip("Number of copper layers")
         self.layers.choose(str(_USUAL))
         self.layers.chosen.connect(lambda _: self._offer_tail())
+        layout.addWidget(label("Copper layers", "secondary"))
         layout.addWidget(self.layers)
         self.tail = QCheckBox("with a flexible tail of the two middle layers")
         layout.addWidget(self.tail)
@@ -149,7 +150,8 @@ class StartPage(QWidget):
         return card
 
     def _before(self) -> QWidget:
-        card, layout = self._card("Begun before", "")
+        card, layout = self._card("Begun before", "Boards that were open lately, saved or not.")
+        card.setFixedWidth(3 * _COLUMN + 44)
         self._list = layout
         self._none = label("Nothing yet.", "secondary")
         layout.addWidget(self._none)

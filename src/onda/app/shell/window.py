@@ -27,6 +27,7 @@ from onda.app.recents import settings
 from onda.app.selection import Selection
 from onda.app.shell.card import ProjectCard
 from onda.app.shell.course import Course
+from onda.app.shell.limit_card import LimitCard
 from onda.app.shell.listing import Listing
 from onda.app.shell.margin_strip import MarginStrip
 from onda.app.shell.notice import WordsLine
@@ -38,8 +39,9 @@ from onda.app.standing import Standing
 from onda.app.theme import Look
 from onda.errors import OndaError
 from onda.project.edits import keep_state
+from onda.project.measures import measures_of
 from onda.project.model import Project
-from onda.project.requirement_edits import set_limit
+from onda.project.requirement_edits import drop_requirement, set_limit
 from onda.studies.core.cache import ResultCache
 from onda.studies.core.executors import Place, threads
 from onda.studies.core.runner import StudyRunner
@@ -120,6 +122,7 @@ class MainWindow(QMainWindow):
         self.surfaces.addWidget(self.start_page)
         self._no_inspector = QWidget()
         self.inspectors.addWidget(self._no_inspector)
+        self.limits = LimitCard(self, self.look, self.document)
         self.card = ProjectCard(self, self.document)
         centre.addWidget(self.surfaces, 1)
         centre.addWidget(self.words)
@@ -151,6 +154,8 @@ class MainWindow(QMainWindow):
         self.strip.limit_typed.connect(
             lambda r, typed: self._try(lambda: self._set_limit(r, typed))
         )
+        self.strip.limit_wanted.connect(self._ask_limit)
+        self.strip.limit_dropped.connect(lambda r: self._try(lambda: self._drop_limit(r)))
         self.listing.trouble.connect(lambda words: self.messages.say(words, error=True))
 
     def _keys(self) -> None:
@@ -166,6 +171,7 @@ class MainWindow(QMainWindow):
         key("Ctrl+Z", self.undo)
         key("Ctrl+Shift+Z", self.redo)
         key("Ctrl+Y", self.redo)
+        key("L", self._limit_key)
         key("Ctrl+N", self.show_start)
         key("Ctrl+S", self.opening.save)
         key("Ctrl+Shift+S", self.opening.save_as)
@@ -229,6 +235,7 @@ class MainWindow(QMainWindow):
         self.selection.blockSignals(True)
         self._choose_first()
         self.selection.blockSignals(False)
+        self.strip.show()
         self.surfaces.setCurrentWidget(stage.surface)
         self.desk.look_at(stage.info.id)
         self._show_inspector()
@@ -243,8 +250,7 @@ class MainWindow(QMainWindow):
         is_start = page is self.start_page
         self.listing.setVisible(not is_start)
         self.inspectors.setVisible(not is_start)
-        if is_start:
-            self.strip.show_margins("", [], {})
+        self.strip.setVisible(not is_start)
 
     @property
     def _on_stage(self) -> bool:
@@ -271,7 +277,10 @@ class MainWindow(QMainWindow):
         if stage is None:
             return
         said = stage.surface.problem
-        self.messages.say(said.text(), error=not said.is_note, on_close=stage.surface.hush)
+        surface = stage.surface
+        self.messages.say(
+            said.text(), list(said.actions), error=not said.is_note, on_close=surface.hush
+        )
 
     def _show_list(self) -> None:
         stage = self._shown_stage
@@ -288,6 +297,8 @@ class MainWindow(QMainWindow):
         if stage is not None and self.surfaces.currentWidget() is not self.start_page:
             title, margins, kept = stage.margins()
             self.strip.show_margins(title, margins, kept)
+            ref = stage.subject.ref if stage.surface.shows_content else None
+            self.strip.can_require(ref is not None and bool(measures_of(ref.kind)))
             if self.document.in_gesture and stage.live_margins:
                 # The list shows itself again, parts and all, when the standing has changed.
                 self.standing.note_live(margins)
@@ -321,6 +332,20 @@ class MainWindow(QMainWindow):
     def _set_limit(self, requirement: str, typed: str) -> None:
         project = set_limit(self.document.project, requirement, typed)
         self.document.edit("Change limit", project)
+
+    def _drop_limit(self, requirement: str) -> None:
+        project = drop_requirement(self.document.project, requirement)
+        self.document.edit("Remove limit", project)
+
+    def _limit_key(self) -> None:
+        if not isinstance(QApplication.focusWidget(), QLineEdit) and not self.strip.add.isHidden():
+            self.strip.ask_limit()
+
+    def _ask_limit(self, point: QPoint) -> None:
+        stage = self._shown_stage
+        ref = stage.subject.ref if stage is not None and self._on_stage else None
+        if ref is not None:
+            self.limits.show_for(ref, point)
 
     def _step_stage(self, step: int) -> None:
         ids = list(self._infos)

@@ -35,6 +35,8 @@ LINE_KINDS = (
         needs=("layer",),
         check=_check_class,
         space="lines",
+        place="layer",
+        places=lambda c: ((t.layer, f"on {t.layer}") for t in c.on),
     ),
     Kind(
         "shielded",

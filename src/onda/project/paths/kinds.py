@@ -35,5 +35,10 @@ PATH_KINDS = (
         needs=("line", "sheet_line", "file", "layer"),
         check=_check,
         space="paths",
+        place="receiver",
+        places=lambda p: (
+            ("", "at the worst receiver"),
+            *((key, f"at {r.name}") for key, r in p.receivers.items()),
+        ),
     ),
 )

@@ -161,7 +161,7 @@ def _make(project: Project, answers: Answers) -> tuple[Project, Ref]:
         answers["name"].lower().replace(" ", "-"), {p.id for p in project.design.paths}, "path"
     )
     half = quantity(0.5 * swing.si, "voltage", swing.unit, 9)
-    low = set_sign(half) if pair else parse_quantity("0 V", "voltage")
+    low = _negative(half) if pair else parse_quantity("0 V", "voltage")
     termination = Termination()
     if pair:
         zero = parse_quantity("0 V", "voltage")
@@ -195,14 +195,14 @@ def _make(project: Project, answers: Answers) -> tuple[Project, Ref]:
     return added, Ref("path", identifier)
 
 
-def set_sign(value: Quantity) -> Quantity:
+def _negative(value: Quantity) -> Quantity:
     """The negative of a quantity, typed alike."""
     return quantity(-value.si, "voltage", value.unit, 9)
 
 
 def _stimulus(answers: Answers, length: float, edge: float) -> Stimulus:
     kind = answers["sends"]
-    window = 12.0 * _SLOW * length + 4.0 * edge
+    window = 8.0 * _SLOW * length + 4.0 * edge
     values: dict[str, object] = {}
     if kind == "clock":
         values["frequency"] = frequency = _PATH["frequency"].quantity(answers)

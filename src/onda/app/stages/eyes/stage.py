@@ -12,18 +12,19 @@ from onda.app.kit.context import Context
 from onda.app.kit.stage import OneResultStage
 from onda.app.kit.surface import scrolled
 from onda.app.plots.curves import Curve, CurvePlot
-from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, TextField, label
-from onda.app.shell.form import FieldSpec, Form
+from onda.app.shell.choices import Choices
+from onda.app.shell.fields import Heading, NumberRows, TextField, label
+from onda.app.shell.form import Form
 from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
 from onda.app.stages.eyes.chain import Chain
 from onda.app.stages.eyes.eye_view import EyeView
-from onda.errors import InputError
+from onda.app.stages.eyes.link_fields import LinkHand
 from onda.project.base import set_value
 from onda.project.kind import Ref
-from onda.project.links.link import PATTERNS, EyeMask, Link
+from onda.project.links.link import Link
 from onda.project.model import Design
-from onda.project.quantities import Quantity
+from onda.project.quantities import pretty
 from onda.studies.links.eye import EYE, EyeResult
 from onda.studies.links.inputs import EyeInputs, MaskInputs, eye_inputs
 
@@ -40,6 +41,7 @@ class EyesStage(OneResultStage[EyeResult]):
     def __init__(self, context: Context, info: StageInfo) -> None:
         super().__init__(context, info)
         look = context.look
+        self.hand = LinkHand(self.editor, lambda: self.link, self.subject.kept_items)
         self.add_keep_button()
         self.chain = Chain(look)
         self.surface.body.addWidget(self.chain)
@@ -86,22 +88,18 @@ class EyesStage(OneResultStage[EyeResult]):
         layout.setContentsMargins(16, 10, 16, 8)
         layout.setSpacing(3)
         layout.addWidget(label("Link", "title"))
-        self.name = TextField("Name", self._set_name)
+        self.name = TextField("Name", self.hand.rename)
         layout.addWidget(self.name)
+        self.choices = Choices(self.context.look)
+        layout.addWidget(self.choices)
         self.form = Form(self.context.look, self.context.document)
         layout.addWidget(self.form)
-        line = QHBoxLayout()
-        line.addWidget(label("Pattern"), 1)
-        self.pattern = ChoiceBox(self.context.look)
-        self.pattern.setAccessibleName("Pattern")
-        for order in PATTERNS:
-            self.pattern.addItem(f"PRBS{order}", order)
-        self.pattern.activated.connect(lambda _: self._set_pattern())
-        line.addWidget(self.pattern)
-        layout.addLayout(line)
-        self.bits = TextField("Bits", self._set_bits, width=96)
-        self.bits.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
-        layout.addWidget(self.bits)
+        self.bits = TextField("Bits", self.hand.set_bits, width=96)
+        self.lane = TextField("Lane", self.hand.set_lane, width=96)
+        self.edge = TextField("Edge, 20–80 %", self.hand.set_launch_edge, width=96)
+        for field in (self.bits, self.lane, self.edge):
+            field.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
+            layout.addWidget(field)
         self.measured = Heading("Measured")
         layout.addWidget(self.measured)
         self.numbers = NumberRows(self.context.look)
@@ -261,64 +259,16 @@ class EyesStage(OneResultStage[EyeResult]):
         source = self.link.mask.source if self.link and self.link.mask else ""
         self.mask_note.setText(f"Mask: {source}" if source else "")
 
-    # -- editing ----------------------------------------------------------------------------------
-
     def _show_fields(self, link: Link) -> None:
         self.name.show_text(link.name)
         self.bits.show_text(str(link.bits))
-        self.pattern.setCurrentIndex(PATTERNS.index(link.prbs))
-        specs = [
-            FieldSpec(
-                "Rate",
-                "data rate",
-                lambda: self.link.rate if self.link else None,
-                lambda q: self._set("Change rate", rate=q),
-                (0.25 * link.rate.si, 2.0 * link.rate.si, 0.0125 * link.rate.si),
-                kept=lambda: [k.rate.si for k in self.subject.kept_items()],
-            )
-        ]
-        if link.mask is not None:
-            for title, dimension, key in (
-                ("Mask width", "unit interval", "width"),
-                ("Mask flat", "unit interval", "flat"),
-                ("Mask height", "voltage", "height"),
-            ):
-                specs.append(
-                    FieldSpec(
-                        title,
-                        dimension,
-                        lambda key=key: (
-                            getattr(self.link.mask, key) if self.link and self.link.mask else None
-                        ),  # type: ignore[misc]
-                        lambda q, key=key: self._set_mask(key, q),  # type: ignore[misc]
-                        (0.0, 1.0, 0.01),
-                    )
-                )
-        self.form.set_specs(specs)
-
-    def _set(self, what: str, /, **changes: object) -> None:
-        assert self.link is not None
-        self.editor.put(what, set_value(self.link, **changes))
-
-    def _set_mask(self, key: str, q: Quantity) -> None:
-        assert self.link is not None
-        mask: EyeMask | None = self.link.mask
-        if mask is not None:
-            self._set("Change mask", mask=set_value(mask, **{key: q}))
-
-    def _set_name(self, name: str) -> None:
-        self._set("Rename link", name=name)
-
-    def _set_bits(self, typed: str) -> None:
-        try:
-            bits = int(typed.replace(" ", "").replace("_", ""))
-        except ValueError as error:
-            raise InputError(f"{typed[:20]!r} is not a whole number") from error
-        self._set("Change bits", bits=bits)
-
-    def _set_pattern(self) -> None:
-        order = int(self.pattern.currentData())
-        self.editor.run(lambda: self._set("Change pattern", prbs=order))
+        over_network = link.network is not None
+        for field in (self.lane, self.edge):
+            field.setVisible(over_network)
+        self.lane.show_text(str(link.lane))
+        self.edge.show_text(pretty(link.launch.edge) if link.launch.edge else "fastest")
+        self.choices.set_specs(self.hand.choices(link))
+        self.form.set_specs(self.hand.fields(link))
 
 
 def _grouped(count: int) -> str:

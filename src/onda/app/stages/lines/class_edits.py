@@ -2,26 +2,35 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from onda.app.kit.editor import Editor
 from onda.app.stages.lines.drawing import layer_of_slab
 from onda.app.stages.lines.in_view import LineInView
 from onda.project.base import set_value
 from onda.project.build.edits import replace_layer
+from onda.project.kind import Ref
+from onda.project.kinds import kind_of
 from onda.project.lines.objects import LineClass
 from onda.project.lines.structure_edits import with_structure
 from onda.project.model import Design
-from onda.project.quantities import Quantity, parse_quantity, quantity
+from onda.project.quantities import Quantity, parse_quantity, pretty, quantity
+from onda.project.requirement_edits import around_target
 from onda.studies.lines.inputs import line_inputs
 from onda.studies.lines.solved_line import section_of
 
 __all__ = ["ClassEdits"]
 
 
-class ClassEdits:
-    """Edits of the class in view; what is refused is said on the surface."""
+Ask = Callable[[str, list[tuple[str, Callable[[], None]]]], None]
+"""Say something, with what can be done about it."""
 
-    def __init__(self, editor: Editor, subject: LineInView) -> None:
-        self._editor, self._subject = editor, subject
+
+class ClassEdits:
+    """Edits of the class in view; what is refused is said on the surface, `ask` asks there."""
+
+    def __init__(self, editor: Editor, subject: LineInView, ask: Ask) -> None:
+        self._editor, self._subject, self._ask = editor, subject, ask
 
     @property
     def _design(self) -> Design:
@@ -31,6 +40,24 @@ class ClassEdits:
         """Change fields of the class in view."""
         line_class, _ = self._subject.present
         self._editor.put(name, set_value(line_class, **changes))
+
+    def set_target(self, target: Quantity) -> None:
+        """Another target; where limits lay around the old one, ask whether they follow."""
+        line_class, _ = self._subject.present
+        old = line_class.target
+        self.set_class("Change target", target=target)
+        ref = Ref(kind_of(line_class).key, line_class.id)
+        moved = around_target(self._editor.project, ref, "impedance", old.si, target)
+        if moved != self._editor.project:
+
+            def follow() -> None:
+                project = around_target(self._editor.project, ref, "impedance", old.si, target)
+                self._editor.make("Limits follow the target", project)
+
+            self._ask(
+                f"The limits of {line_class.name} still lie around {pretty(old)}.",
+                [(f"Move them to {pretty(target)}", follow)],
+            )
 
     def set_structure(self, structure: str) -> bool:
         """Make the class in view another structure; say why where that is refused."""

@@ -72,7 +72,7 @@ def trace_fields(subject: LineInView, edits: ClassEdits, trace: TraceOnLayer) ->
             "Target",
             "resistance",
             lambda: subject.line_class.target if subject.line_class else None,
-            lambda q: edits.set_class("Change target", target=q),
+            edits.set_target,
         )
     )
     specs.append(

@@ -58,7 +58,7 @@ class LinesStage(Stage):
 
     def __init__(self, context: Context, info: StageInfo) -> None:
         super().__init__(context, info)
-        self.edits = ClassEdits(self.editor, self.subject)
+        self.edits = ClassEdits(self.editor, self.subject, self.surface.note)
         self.add_keep_button()
         self.page = ClassPage(context.look)
         self.view: SectionView = self.page.section

@@ -11,9 +11,9 @@ from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from onda.app.kit.editor import Editor
 from onda.app.plots.curves import Bars, Curve, CurvePlot, Limit
+from onda.app.shell.choices import Choices, ChoiceSpec
 from onda.app.shell.fields import Heading, NumberRows, TextField, label
 from onda.app.shell.form import Form
-from onda.app.stages.paths.choices import Choices, ChoiceSpec
 from onda.app.stages.paths.device_shelf import DeviceShelf
 from onda.app.stages.paths.elements import look_of
 from onda.app.stages.paths.end_fields import (
@@ -161,11 +161,11 @@ class PathInspector(QWidget):
             specs, fields = look.choices(replace(hand, put=self.put)), look.specs(hand)
         elif chosen == RECEIVER or isinstance(element, Branch):
             name = path.receivers[chosen].name
-            self._head(f"Receiver {name}", "what listens, and what ends the line")
+            self._head(_titled("Receiver", name), "what listens, and what ends the line")
             specs = receiver_choices(path, chosen, ends)
             fields = receiver_fields(lambda: self.path, chosen, self._typed)
         else:
-            self._head(f"Driver {path.driver.name}", self._driver_words(path))
+            self._head(_titled("Driver", path.driver.name), self._driver_words(path))
             self.name.show_text(path.name)
             self.bits.show_text(path.stimulus.bits)
             self.limit.show_text(path.current_limit)
@@ -200,7 +200,8 @@ class PathInspector(QWidget):
         first = kept[0] if kept else None
 
         def percent(share: float) -> str:
-            return f"{100 * share:+.0f}".replace("-", "−")
+            whole = round(100 * share)
+            return f"{whole:+d}".replace("-", "−") if whole else "0"
 
         rows = [
             ("Source looks like", *split_si(result.z_source, "resistance"), ""),
@@ -275,3 +276,8 @@ class PathInspector(QWidget):
         inside = view[0] <= now[0] <= view[1]
         marks = [(now[0], now[1], t.tight)] if inside else []
         self.sweep.show_curves([curve], limits, view=view, marks=marks)
+
+
+def _titled(what: str, name: str) -> str:
+    """A title with a name, once where both are the same."""
+    return what if name == what else f"{what} {name}"

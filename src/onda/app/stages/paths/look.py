@@ -6,8 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from onda.app.shell.choices import ChoiceSpec
 from onda.app.shell.form import FieldSpec
-from onda.app.stages.paths.choices import ChoiceSpec
 from onda.project.base import set_value
 from onda.project.model import Design
 from onda.project.paths.edits import change_element

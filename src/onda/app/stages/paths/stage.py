@@ -138,7 +138,8 @@ class PathsStage(OneResultStage[PathResult]):
         out = []
         for p in self.design.paths:
             state = self.context.standing.state_of_object(Ref(self.info.kinds[0], p.id))
-            out.append(self.row_of(p, f"{p.net} · {'no limits' if state is None else state.value}"))
+            net = "" if p.net == p.name else f"{p.net} · "
+            out.append(self.row_of(p, f"{net}{'no limits' if state is None else state.value}"))
         return out
 
     def refresh(self) -> None:

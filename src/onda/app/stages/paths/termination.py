@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from onda.app.shell.choices import ChoiceSpec
 from onda.app.shell.form import FieldSpec
-from onda.app.stages.paths.choices import ChoiceSpec
 from onda.app.stages.paths.look import Put
 from onda.project.base import set_value
 from onda.project.paths.edits import set_termination

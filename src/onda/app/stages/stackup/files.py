@@ -21,7 +21,7 @@ class BuildFiles:
     """The Read and Write menus of the Stackup stage.
 
     `project` gives the present project, `reached` ohm by (class, place); `take` puts a project read
-    from a file into the document, `tell` shows words.
+    from a file into the document, `tell` says what is wrong, `note` what is not.
     """
 
     def __init__(
@@ -31,9 +31,10 @@ class BuildFiles:
         reached: Callable[[], dict[tuple[str, str], float]],
         take: Callable[[str, Taken], None],
         tell: Callable[[str], None],
+        note: Callable[[str], None],
     ) -> None:
         self._parent, self._project, self._reached = parent, project, reached
-        self._take, self._tell = take, tell
+        self._take, self._tell, self._note = take, tell, note
 
     def show_read(self, at: QPoint) -> None:
         """Menu of what can be read."""
@@ -98,6 +99,6 @@ class BuildFiles:
                 write_atomically(path, data)
             else:
                 write_build(self._project(), key, path, self._reached())
-            self._tell(f"Written: {path.name}")
+            self._note(f"Written: {path.name}")
         except InputError as error:
             self._tell(str(error))

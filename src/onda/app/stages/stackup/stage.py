@@ -76,6 +76,7 @@ class StackupStage(Stage):
             lambda: self.subject.reached,
             self._take,
             self.surface.tell,
+            self.surface.note,
         )
         add = self.surface.add_button
         add("Fit all", self.fit_all, tip="Width of every class on every layer, within the limits")
@@ -375,7 +376,8 @@ class StackupStage(Stage):
 
     def _take(self, name: str, taken: Taken) -> None:
         self.editor.make(f"Read {name}", taken.project)
-        self.surface.tell("  ".join(taken.remarks))
+        words = "  ".join(taken.remarks)
+        self.surface.note(f"Read {name}. {words}".strip())
 
     def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
         names = {c.id: c.name for c in self.design.line_classes}
@@ -383,7 +385,7 @@ class StackupStage(Stage):
         shown = [
             replace(m, title=self._title_of(m, names[m.subject]))
             for m in self.context.standing.margins
-            if m.kind in self.info.judged
+            if m.kind in self.info.judged and m.subject in names
         ]
         return "all classes", sorted(shown, key=lambda m: m.normalised), {}
 

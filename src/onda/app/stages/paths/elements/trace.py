@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from onda.app.stages.paths.choices import ChoiceSpec
+from onda.app.shell.choices import ChoiceSpec
 from onda.app.stages.paths.look import ElementLook, FieldRow, Hand, Sweepable, Trim
 from onda.project.paths.elements import TracePiece
 

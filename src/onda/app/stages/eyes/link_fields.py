@@ -1,0 +1,140 @@
+"""The fields of a link: what it runs over, its rate, what is sent in, its mask."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from onda.app.kit.editor import Editor
+from onda.app.shell.choices import ChoiceSpec
+from onda.app.shell.form import FieldSpec
+from onda.errors import InputError
+from onda.project.base import set_value
+from onda.project.links.link import PATTERNS, EyeMask, Link
+from onda.project.links.recipe import channels
+from onda.project.quantities import Quantity, parse_quantity
+
+__all__ = ["LinkHand"]
+
+_MASK = (
+    ("Mask width", "unit interval", "width"),
+    ("Mask flat", "unit interval", "flat"),
+    ("Mask height", "voltage", "height"),
+)
+_USUAL_MASK = {"width": "0.5 UI", "flat": "0.2 UI", "height": "100 mV"}
+
+
+class LinkHand:
+    """Edits of the link in view; `kept` are the same link in kept states."""
+
+    def __init__(
+        self, editor: Editor, link: Callable[[], Link | None], kept: Callable[[], list[Any]]
+    ) -> None:
+        self._editor, self._link, self._kept = editor, link, kept
+
+    @property
+    def _present(self) -> Link:
+        link = self._link()
+        assert link is not None
+        return link
+
+    def set(self, what: str, /, **changes: object) -> None:
+        """Change fields of the link."""
+        self._editor.put(what, set_value(self._present, **changes))
+
+    def rename(self, name: str) -> None:
+        """Another name."""
+        self.set("Rename link", name=name)
+
+    def set_bits(self, typed: str) -> None:
+        """Another number of bits."""
+        try:
+            bits = int(typed.replace(" ", "").replace("_", "").replace("\u202f", ""))
+        except ValueError as error:
+            raise InputError(f"{typed[:20]!r} is not a whole number") from error
+        self.set("Change bits", bits=bits)
+
+    def set_lane(self, typed: str) -> None:
+        """Another lane of the network."""
+        if not typed.strip().isdigit():
+            raise InputError(f"{typed[:20]!r} is no lane", remedy="Lanes count from 1.")
+        self.set("Change lane", lane=int(typed))
+
+    def set_launch_edge(self, typed: str) -> None:
+        """Another edge at the launch."""
+        plain = typed.strip().lower()
+        edge = None if plain in ("", "fastest") else parse_quantity(typed, "time", "ps")
+        self.set("Change edge", launch=set_value(self._present.launch, edge=edge))
+
+    def _run_over(self, channel: str) -> None:
+        kind, _, identifier = channel.partition(":")
+        over = {"path": None, "network": None, "lane": 1} | {kind: identifier}
+        self._editor.run(lambda: self.set("Run over another", **over))
+
+    def _set_pattern(self, order: str) -> None:
+        self._editor.run(lambda: self.set("Change pattern", prbs=int(order)))
+
+    def _mask(self, choice: str) -> None:
+        mask: EyeMask | None = None
+        if choice == "yes":
+            dimensions = {key: dimension for _, dimension, key in _MASK}
+            mask = EyeMask.model_validate(
+                {key: parse_quantity(t, dimensions[key]) for key, t in _USUAL_MASK.items()}
+            )
+        self._editor.run(lambda: self.set("Mask", mask=mask))
+
+    def choices(self, link: Link) -> list[ChoiceSpec]:
+        """What is chosen from lists."""
+        over = f"path:{link.path}" if link.path is not None else f"network:{link.network}"
+        patterns = tuple((str(n), f"PRBS{n}") for n in PATTERNS)
+        return [
+            ChoiceSpec("Over", channels(self._editor.design), over, self._run_over),
+            ChoiceSpec(
+                "Pattern",
+                patterns,
+                str(link.prbs),
+                self._set_pattern,
+            ),
+            ChoiceSpec(
+                "Mask",
+                (("no", "none"), ("yes", "hexagon")),
+                "no" if link.mask is None else "yes",
+                self._mask,
+            ),
+        ]
+
+    def fields(self, link: Link) -> list[FieldSpec]:
+        """What is typed."""
+        specs = [
+            FieldSpec(
+                "Rate",
+                "data rate",
+                lambda: self._present.rate,
+                lambda q: self.set("Change rate", rate=q),
+                (0.25 * link.rate.si, 2.0 * link.rate.si, 0.0125 * link.rate.si),
+                kept=lambda: [k.rate.si for k in self._kept()],
+            )
+        ]
+        if link.network is not None:
+            specs += [self._level("High level", "high"), self._level("Low level", "low")]
+        if link.mask is not None:
+            specs += [self._mask_field(*field) for field in _MASK]
+        return specs
+
+    def _level(self, title: str, key: str) -> FieldSpec:
+        def put(q: Quantity) -> None:
+            self.set("Change level", launch=set_value(self._present.launch, **{key: q}))
+
+        return FieldSpec(title, "voltage", lambda: getattr(self._present.launch, key), put)
+
+    def _mask_field(self, title: str, dimension: str, key: str) -> FieldSpec:
+        def get() -> Quantity | None:
+            mask = self._present.mask
+            return getattr(mask, key) if mask is not None else None
+
+        def put(q: Quantity) -> None:
+            mask = self._present.mask
+            if mask is not None:
+                self.set("Change mask", mask=set_value(mask, **{key: q}))
+
+        return FieldSpec(title, dimension, get, put, (0.0, 1.0, 0.01))
