@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QMenu, QToolTip, QWidget
 from pytestqt.qtbot import QtBot
 
 from onda.app.plots.colors import density_scale, deviation_scale, image_of, voltage_scale
-from onda.app.plots.curves import Bars, Curve, CurvePlot, Limit
+from onda.app.plots.curves import Axis, Bars, Curve, CurvePlot, Limit
 from onda.app.shell.fields import ChoiceBox, NumberRows, QuantityField, TextField, Trim
 from onda.app.shell.margin_strip import MarginStrip
 from onda.app.shell.rows import Row, RowList
@@ -97,16 +97,19 @@ def test_holes_of_a_map_are_shown_as_holes(qtbot: QtBot, look: Look) -> None:
     assert not view.grab().isNull()
 
 
+TIME, VOLTS = Axis("Time", "ns"), Axis("Voltage", "V")
+
+
 # -- curves -------------------------------------------------------------------
 
 
 def curve(name: str = "a", kept: bool = False) -> Curve:
     x = np.linspace(1.0, 10.0, 50)
-    return Curve(name, x, x**2, DAY.sea, kept=kept, note=not kept)
+    return Curve(name, x, x**2, DAY.sea, kept=int(kept), note=not kept)
 
 
 def test_plot_fits_its_curves_and_reuses_what_it_drew(qtbot: QtBot, look: Look) -> None:
-    plot = shown(qtbot, CurvePlot(look, x_unit="ns", y_unit="V"))
+    plot = shown(qtbot, CurvePlot(look, TIME, VOLTS))
     assert isinstance(plot, CurvePlot)
     plot.show_curves([curve(), curve("b", kept=True)], [Limit(50.0, "limit")])
     (x0, x1), (y0, y1) = plot.plot.getViewBox().viewRange()
@@ -124,17 +127,17 @@ def test_plot_fits_its_curves_and_reuses_what_it_drew(qtbot: QtBot, look: Look) 
 
 
 def test_logarithmic_plot_places_curves_by_exponent(qtbot: QtBot, look: Look) -> None:
-    plot = shown(qtbot, CurvePlot(look, x_unit="GHz", log_x=True))
+    plot = shown(qtbot, CurvePlot(look, Axis("Frequency", "GHz", log=True), VOLTS))
     assert isinstance(plot, CurvePlot)
     plot.show_curves([curve()], [Limit(20.0, "most")])
     (x0, x1), _ = plot.plot.getViewBox().viewRange()
     assert (x0, x1) == pytest.approx((0.0, 1.0))
     axis = plot.plot.getAxis("bottom")
-    assert axis.tickStrings([-1.0, 0.0, 1.0], 1.0, 1.0)[:2] == ["0.1", "1"]
+    assert axis.tickStrings([-1.0, 0.0, 1.0], 1.0, 1.0) == ["10⁻¹", "10⁰", "10¹"]
 
 
 def test_bars_and_marks_survive_a_change_of_look(qtbot: QtBot, look: Look) -> None:
-    plot = shown(qtbot, CurvePlot(look))
+    plot = shown(qtbot, CurvePlot(look, TIME, VOLTS))
     assert isinstance(plot, CurvePlot)
     bars = [Bars(np.array([1.0, 2.0]), np.array([-10.0, -70.0]), -60.0, 0.3, DAY.sea)]
     plot.show_curves([], view=(0.0, 3.0, -60.0, 0.0), bars=bars, marks=[(1.0, -20.0, DAY.ink)])
@@ -146,7 +149,7 @@ def test_bars_and_marks_survive_a_change_of_look(qtbot: QtBot, look: Look) -> No
 
 
 def test_readout_snaps_to_the_curves(qtbot: QtBot, look: Look) -> None:
-    plot = shown(qtbot, CurvePlot(look, x_unit="ns", y_unit="V"))
+    plot = shown(qtbot, CurvePlot(look, TIME, VOLTS))
     assert isinstance(plot, CurvePlot)
     plot.show_curves([curve("load")])
     box = plot.plot.getViewBox()
@@ -422,7 +425,7 @@ def test_progress_line_shows_long_runs_only(window: MainWindow, qtbot: QtBot) ->
 
 
 def test_no_menu_of_a_plot_is_seen(qtbot: QtBot) -> None:
-    plot = CurvePlot(Look(), x_unit="ns", y_unit="V")
+    plot = CurvePlot(Look(), TIME, VOLTS)
     qtbot.addWidget(plot)
     plot.show()
     QApplication.processEvents()

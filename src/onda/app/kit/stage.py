@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from onda.app.kit.context import Context
 from onda.app.kit.editor import Editor
+from onda.app.kit.kept import Kept
 from onda.app.kit.subject import OneResult, Subject
 from onda.app.kit.surface import Surface
 from onda.app.shell.rows import Row
@@ -282,6 +283,11 @@ class OneResultStage(Stage, Generic[ResultT]):
     def kept(self) -> dict[str, ResultT]:
         """Results of kept states."""
         return self.subject.kept
+
+    @property
+    def named_kept(self) -> list[Kept[ResultT]]:
+        """The same with the names of their states, in order."""
+        return self.subject.named(self.subject.kept)
 
     def draw(self) -> None:
         """Draw the result and the kept ones."""

@@ -8,6 +8,7 @@ from functools import partial
 from typing import Any, Generic, TypeVar
 
 from onda.app.kit.context import Context
+from onda.app.kit.kept import Kept
 from onda.errors import OndaError
 from onda.project.edits import requirements_of
 from onda.project.kind import Ref
@@ -21,6 +22,7 @@ from onda.studies.core.study import Study
 __all__ = ["OneResult", "Subject"]
 
 ResultT = TypeVar("ResultT")
+KeptT = TypeVar("KeptT")
 
 
 class Subject:
@@ -81,6 +83,14 @@ class Subject:
     def kept_states(self) -> tuple[KeptState, ...]:
         """Kept states to compare with."""
         return tuple(k for k in self.context.document.project.kept if k.shown)
+
+    def named(self, kept: dict[str, KeptT]) -> list[Kept[KeptT]]:
+        """Results by kept state, in the order and with the names of the states."""
+        return [
+            Kept(number, state.name, kept[state.id])
+            for number, state in enumerate(self.kept_states, 1)
+            if state.id in kept
+        ]
 
     def kept_items(self) -> list[Any]:
         """The object as it was in each kept state that is shown and has it."""

@@ -1,41 +1,72 @@
-"""A plot of curves in the look of the rest: limits, kept curves dashed, a readout that snaps."""
+"""A plot of curves in the look of the rest: limits, kept curves dashed, readouts that snap."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
-from PyQt6.QtWidgets import QSizePolicy
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QContextMenuEvent, QFontMetricsF, QKeyEvent, QResizeEvent
+from PyQt6.QtWidgets import (
+    QApplication,
+    QGraphicsSimpleTextItem,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QSizePolicy,
+)
 
+from onda.app.plots.axes import Axis, NamedAxis
+from onda.app.plots.cursors import Cursor, Trace, cursor_words, snapped
+from onda.app.plots.names import Label, place_names
+from onda.app.plots.sharing import Share, Table
+from onda.app.plots.zooming import ZoomBox
+from onda.app.shell.painting import DASHES
 from onda.app.theme import Look
+from onda.errors import OndaError
 
-__all__ = ["Bars", "Curve", "CurvePlot", "Limit"]
+__all__ = ["Axis", "Bars", "Curve", "CurvePlot", "Limit", "dash_of", "mark_of"]
 
 FloatArray = NDArray[np.float64]
+_MARKS = ("╺ ╸", "┈┈", "╺ ·")
+_LIMIT_DASH = (5.0, 3.0)
+_TOP = 17.0
+"""Room above the plot for the name of its upright axis and for its legend, pixels."""
+
+
+def dash_of(kept: int) -> tuple[float, ...]:
+    """Dash of the first, second, third kept state, counted from 1."""
+    return DASHES[(kept - 1) % len(DASHES)]
 
 
 @dataclass(frozen=True)
 class Curve:
-    """One curve in shown units. `note` is written at its end; a kept curve is dashed and muted."""
+    """One curve in shown units.
+
+    `note`: its name is written at its end. `kept`: which of the kept states it is of, from 1; such
+    a curve is dashed and muted. `legend`: its name is in the legend where it is not at its end.
+    `limit`: it is one, dashed.
+    """
 
     name: str
     x: FloatArray
     y: FloatArray
     color: str
     width: float = 1.4
-    kept: bool = False
+    kept: int = 0
     note: bool = False
+    legend: bool = True
+    limit: bool = False
 
 
 @dataclass(frozen=True)
 class Limit:
-    """A horizontal limit from `x0` to `x1` (whole width where None), with its source."""
+    """A horizontal limit from `x0` to `x1` (whole width where None), with its name."""
 
     y: float
     text: str
@@ -52,136 +83,177 @@ class Bars:
     base: float
     width: float
     color: str
+    name: str = ""
 
 
-class _UnitAxis(pg.AxisItem):
-    """An axis whose last number carries the unit."""
+def mark_of(curve: Curve) -> str:
+    """How a curve's line looks, for a legend."""
+    if curve.limit:
+        return "┅"
+    return _MARKS[(curve.kept - 1) % len(_MARKS)] if curve.kept else "━"
 
-    def __init__(self, orientation: str, unit: str) -> None:
-        super().__init__(orientation)
-        self._own_unit = unit
 
-    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
-        """Numbers as shown; in a logarithmic plot `values` are exponents."""
-        shown = [10.0**v if self.logMode else v for v in values]
-        if self.logMode:
-            texts = [
-                f"{v:g}" if abs(e - round(e)) < 1e-6 else ""
-                for v, e in zip(shown, values, strict=True)
-            ]
-        else:
-            texts = [f"{round(v / spacing) * spacing:.6g}".replace("-", "−") for v in shown]
-        for i, value in enumerate(values):
-            if self._own_unit and texts[i] and value == self._with_unit:
-                texts[i] = f"{texts[i]} {self._own_unit}"
-        return texts
-
-    _with_unit = math.nan
-
-    def tickValues(
-        self, minVal: float, maxVal: float, size: float
-    ) -> list[tuple[float, list[float]]]:
-        """Ticks by level, coarsest first; picks the one that will carry the unit."""
-        levels = super().tickValues(minVal, maxVal, size)
-        # Two levels are labelled; near the end of the axis there is no room for a unit.
-        room = 0.04 if self.orientation == "left" else 0.13
-        last = maxVal - room * (maxVal - minVal)
-        labelled = [v for _, level in levels[:2] for v in level if v <= last]
-        self._with_unit = max(labelled, default=math.nan)
-        return levels
+def _dash(curve: Curve) -> tuple[float, ...]:
+    if curve.limit:
+        return _LIMIT_DASH
+    return dash_of(curve.kept) if curve.kept else ()
 
 
 class CurvePlot(pg.PlotWidget):
-    """Curves over an axis with a unit.
+    """Curves over two named axes.
+
+    Wheel, boxes and dragged axes zoom, a double click brings all back, Backspace goes one zoom
+    back. C sets a cursor. A right click copies and saves.
 
     Signals
     -------
     pressed(x) : a click without a drag, in shown units
+    trouble(sentence) : something could not be saved
     """
 
     pressed = pyqtSignal(float)
+    trouble = pyqtSignal(str)
 
     def __init__(
         self,
         look: Look,
+        x: Axis,
+        y: Axis,
         *,
-        x_unit: str = "",
-        y_unit: str = "",
-        log_x: bool = False,
-        log_y: bool = False,
+        title: str = "",
         axis_width: int = 46,
-        interactive: bool = True,
+        legend: bool = True,
     ) -> None:
-        axes = {"left": _UnitAxis("left", y_unit), "bottom": _UnitAxis("bottom", x_unit)}
-        super().__init__(background=None, axisItems=axes, enableMenu=False)
+        self._axes = {"left": NamedAxis("left", look, y), "bottom": NamedAxis("bottom", look, x)}
+        self.box = ZoomBox()
+        super().__init__(
+            background=None, axisItems=dict(self._axes), viewBox=self.box, enableMenu=False
+        )
         self._look = look
+        self.title = title
+        self._x, self._y = x, y
+        self._with_legend = legend
         self._curves: list[Curve] = []
         self._limits: list[Limit] = []
-        self._x_unit, self._y_unit = x_unit, y_unit
-        self._log_x, self._log_y = log_x, log_y
         self._range: tuple[float, float, float, float] | None = None
         self._marks: Sequence[tuple[float, float, str]] = ()
         self._bars: Sequence[Bars] = ()
-        self.plot = self.getPlotItem()
-        self.plot.hideButtons()
-        # A menu that is never shown, made without an owner, would outlive the window.
-        menu = self.plot.ctrlMenu
-        menu.setParent(self, menu.windowFlags())
-        self.plot.setLogMode(x=log_x, y=log_y)
-        self.plot.setMouseEnabled(x=interactive, y=False)
-        self.plot.layout.setContentsMargins(0, 2, 2, 0)
-        self._axis = {side: self.plot.getAxis(side) for side in ("left", "bottom")}
-        self._axis["left"].setWidth(axis_width)
-        self._axis["bottom"].setHeight(20)
-        for axis in self._axis.values():
-            axis.enableAutoSIPrefix(False)
-        self._readout = pg.TextItem(anchor=(1, 0))
-        self._readout.setZValue(50)
-        self._cross = pg.InfiniteLine(angle=90, movable=False)
-        self._cross.setZValue(40)
-        self._items: dict[str, list[Any]] = {}
-        for always in (self._cross, self._readout):
-            self.plot.addItem(always, ignoreBounds=True)
-            always.hide()
+        self._cursors: list[Cursor] = []
+        self._pointer: QPointF | None = None
         self._shown_view: tuple[float, ...] = ()
+        self._items: dict[str, list[Any]] = {}
+        self.names: list[tuple[str, QRectF]] = []
+        """What is written inside the plot, and where."""
+        self.legend: list[tuple[str, str]] = []
+        """Words and colours of the legend."""
+        self._make_plot(axis_width)
+        self._make_readouts()
+        self.share = Share(self, look, lambda: self.title or self._y.name, self._table)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self._draw_words)
+        self.box.sigRangeChanged.connect(lambda *_: self._words_soon())
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(70)
+        self.setMinimumHeight(84)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(f"{y.words} against {x.words}")
         self.scene().sigMouseMoved.connect(self._on_mouse)
         self.scene().sigMouseClicked.connect(self._on_click)
         look.changed.connect(self._restyle)
         self._restyle()
 
+    def _make_plot(self, axis_width: int) -> None:
+        self.plot = self.getPlotItem()
+        self.plot.hideButtons()
+        # A menu that is never shown, made without an owner, would outlive the window.
+        menu = self.plot.ctrlMenu
+        menu.setParent(self, menu.windowFlags())
+        self.plot.setLogMode(x=self._x.log, y=self._y.log)
+        self.plot.setMouseEnabled(x=True, y=True)
+        self.plot.layout.setContentsMargins(0, _TOP, 6, 0)
+        self._axes["left"].setWidth(axis_width)
+        self._axes["bottom"].setHeight(self._axes["bottom"].needs)
+        for axis in self._axes.values():
+            axis.enableAutoSIPrefix(False)
+        self._y_name = QGraphicsSimpleTextItem(self.plot)
+        self._empty = QLabel(self)
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._empty.setWordWrap(True)
+        self._empty.setObjectName("secondary")
+        self._empty.hide()
+
+    def _make_readouts(self) -> None:
+        self._readout = pg.TextItem(anchor=(1, 0))
+        self._readout.setZValue(50)
+        self._told = pg.TextItem(anchor=(0, 1))
+        self._told.setZValue(49)
+        self._cross = pg.InfiniteLine(angle=90, movable=False)
+        self._cross.setZValue(40)
+        for always in (self._cross, self._readout, self._told):
+            self.plot.addItem(always, ignoreBounds=True)
+            always.hide()
+
     def sizeHint(self) -> QSize:
-        return QSize(160, 110)
+        return QSize(160, 120)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(80, 60)
+        return QSize(80, 70)
 
     def _restyle(self) -> None:
         t = self._look.t
         self.setBackground(None)
         self.setStyleSheet("background: transparent; border: none;")
         font = self._look.font(11)
-        for axis in self._axis.values():
+        for axis in self._axes.values():
             axis.setPen(pg.mkPen(t.hairline))
             axis.setTextPen(pg.mkPen(t.secondary))
             axis.setStyle(tickFont=font, tickLength=-4)
-        box = self.plot.getViewBox()
-        box.setBorder(pg.mkPen(t.hairline))
-        box.setBackgroundColor(t.sheet)
+        self.box.setBorder(pg.mkPen(t.hairline))
+        self.box.setBackgroundColor(t.sheet)
+        self._y_name.setFont(font)
+        self._y_name.setBrush(QColor(t.secondary))
+        ground = QColor(t.sheet)
+        ground.setAlpha(225)
         self._cross.setPen(pg.mkPen(t.secondary, style=Qt.PenStyle.DotLine))
-        self._readout.setFont(self._look.mono(11))
-        self._readout.setColor(t.ink)
+        for readout in (self._readout, self._told):
+            readout.setFont(self._look.mono(11))
+            readout.setColor(t.ink)
+            readout.fill = pg.mkBrush(ground)
+            readout.border = pg.mkPen(t.hairline)
+        self._empty.setStyleSheet(f"color: {t.secondary}; font-size: 11px;")
+        self._show_again()
+
+    def _show_again(self) -> None:
         self.show_curves(
-            self._curves, self._limits, view=self._range, marks=self._marks, bars=self._bars
+            self._curves,
+            self._limits,
+            view=self._range,
+            marks=self._marks,
+            bars=self._bars,
+            empty=self._empty.text(),
         )
 
-    def set_y_unit(self, unit: str) -> None:
-        """Another unit of the left axis and of readings."""
-        if unit != self._y_unit:
-            self._y_unit = self._axis["left"]._own_unit = unit
-            self._axis["left"].picture = None
-            self._axis["left"].update()
+    # ---- showing
+
+    @property
+    def curves(self) -> tuple[Curve, ...]:
+        """What is shown."""
+        return tuple(self._curves)
+
+    def show_y(self, axis: Axis) -> None:
+        """Another name and unit of the upright axis."""
+        if axis != self._y:
+            self._y = axis
+            self._axes["left"].show_axis(axis)
+            self.setAccessibleName(f"{axis.words} against {self._x.words}")
+            self._words_soon()
+
+    def show_x(self, axis: Axis) -> None:
+        """Another name and unit of the lower axis."""
+        if axis != self._x:
+            self._x = axis
+            self._axes["bottom"].show_axis(axis)
+            self.setAccessibleName(f"{self._y.words} against {axis.words}")
 
     def show_curves(
         self,
@@ -191,20 +263,40 @@ class CurvePlot(pg.PlotWidget):
         view: tuple[float, float, float, float] | None = None,
         marks: Sequence[tuple[float, float, str]] = (),
         bars: Sequence[Bars] = (),
+        empty: str = "",
     ) -> None:
         """Show curves and limits; `view` is x0, x1, y0, y1 in shown units, else all of them.
 
-        `marks` are points (x, y, color) drawn as discs. What is drawn already is reused, so that
-        this may be called many times a second.
+        `marks` are points (x, y, color) drawn as discs. Where there is nothing at all, `empty` says
+        why, and no axes are drawn. What is drawn already is reused, so that this may be called many
+        times a second.
         """
-        self._curves, self._limits, self._range = list(curves), list(limits), view
+        self._curves = [self._drawable(c) for c in curves]
+        self._limits, self._range = list(limits), view
         self._marks, self._bars = marks, bars
+        there = any(len(c.x) for c in curves) or bool(bars)
+        self._show_emptiness("" if there else empty or "Nothing to show.")
         self._draw_bars()
         self._draw_lines()
-        self._draw_texts()
         self._draw_marks()
         self._fit(view)
+        self._draw_cursors()
         self._hide_readout()
+        self._words_soon()
+
+    def _drawable(self, curve: Curve) -> Curve:
+        """A curve without what an axis by decades cannot show."""
+        if not (self._x.log or self._y.log):
+            return curve
+        some = np.ones(len(curve.x), dtype=bool)
+        some &= curve.x > 0.0 if self._x.log else True
+        some &= curve.y > 0.0 if self._y.log else True
+        return curve if some.all() else replace(curve, x=curve.x[some], y=curve.y[some])
+
+    def _show_emptiness(self, words: str) -> None:
+        self._empty.setText(words)
+        self._empty.setVisible(bool(words))
+        self.plot.setVisible(not words)
 
     def _draw_bars(self) -> None:
         items = self._pool(
@@ -222,20 +314,25 @@ class CurvePlot(pg.PlotWidget):
 
     def _draw_lines(self) -> None:
         t = self._look.t
-        lines = [
-            (c.x, c.y, c.color, c.width, c.kept)
+        lines: list[tuple[FloatArray, FloatArray, str, float, tuple[float, ...]]] = [
+            (c.x, c.y, c.color, c.width, _dash(c))
             for c in sorted(self._curves, key=lambda c: not c.kept)
         ]
         for limit in self._limits:
             ends = np.array(self._limit_ends(limit))
-            lines.append((ends, np.full(2, limit.y), t.fails, 1.4, True))
+            lines.append((ends, np.full(2, limit.y), t.fails, 1.4, _LIMIT_DASH))
         items = self._pool("lines", len(lines), lambda: pg.PlotCurveItem(antialias=True))
-        for item, (x, y, color, width, dashed) in zip(items, lines, strict=True):
-            style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
-            pen = pg.mkPen(color, width=width, style=style)
-            item.setData(
-                np.log10(x) if self._log_x else x, np.log10(y) if self._log_y else y, pen=pen
-            )
+        for item, (x, y, color, width, dash) in zip(items, lines, strict=True):
+            pen = pg.mkPen(color, width=width)
+            if dash:
+                pen.setDashPattern(list(dash))
+            item.setData(self._across(x), self._up(y), pen=pen)
+
+    def _across(self, x: Any) -> Any:
+        return np.log10(x) if self._x.log else x
+
+    def _up(self, y: Any) -> Any:
+        return np.log10(y) if self._y.log else y
 
     def _limit_ends(self, limit: Limit) -> tuple[float, float]:
         low, high = self._extent(0)
@@ -246,39 +343,12 @@ class CurvePlot(pg.PlotWidget):
             limit.x1 if limit.x1 is not None else high,
         )
 
-    def _draw_texts(self) -> None:
-        """Names at the ends of curves that ask for it, and the words of limits."""
-        texts = [
-            (limit.text, self._look.t.fails, self._limit_ends(limit)[1], limit.y)
-            for limit in self._limits
-        ]
-        noted = [c for c in self._curves if c.note and len(c.x)]
-        low, high = self._extent(1)
-        room = 0.09 * (high - low)
-        before: list[tuple[float, float]] = []
-        for curve in sorted(noted, key=lambda c: -float(c.y[-1])):
-            share = 0.97
-            while True:
-                at = int(share * (len(curve.x) - 1))
-                y = float(curve.y[at])
-                # Names of curves that end close together stand one before the other.
-                if share < 0.4 or all(abs(y - v) > room or abs(share - s) > 0.1 for s, v in before):
-                    break
-                share -= 0.15
-            before.append((share, y))
-            texts.append((curve.name, curve.color, float(curve.x[at]), y))
-        items = self._pool("texts", len(texts), lambda: pg.TextItem(anchor=(1, 1)))
-        for item, (words, color, x, y) in zip(items, texts, strict=True):
-            item.setText(words, color)
-            item.setFont(self._look.font(11))
-            item.setPos(np.log10(x) if self._log_x else x, math.log10(y) if self._log_y else y)
-
     def _draw_marks(self) -> None:
         items = self._pool("marks", 1 if self._marks else 0, lambda: pg.ScatterPlotItem(size=9))
         for item in items:
             item.setData(
-                [m[0] for m in self._marks],
-                [m[1] for m in self._marks],
+                [float(self._across(m[0])) for m in self._marks],
+                [float(self._up(m[1])) for m in self._marks],
                 brush=[pg.mkBrush(m[2]) for m in self._marks],
                 pen=pg.mkPen(self._look.t.sheet),
             )
@@ -294,12 +364,118 @@ class CurvePlot(pg.PlotWidget):
             self.plot.removeItem(items.pop())
         return items
 
+    # ---- words
+
+    def _words_soon(self) -> None:
+        if not self._soon.isActive():
+            self._soon.start(0)
+
+    def _draw_words(self) -> None:
+        """Names of limits, then of curves, then the legend; all in pixels."""
+        if self.plotItem is None:
+            # A plot that was closed by itself has nothing left to be named.
+            return
+        t, font = self._look.t, self._look.font(11)
+        metrics = QFontMetricsF(font)
+        area = QRectF(self.box.mapRectToItem(self.plot, self.box.rect()))
+        self._y_name.setText(self._y.words)
+        self._y_name.setPos(2.0, 1.0)
+        height = metrics.height()
+        words: list[tuple[str, str, QRectF]] = []
+        for limit in self._limits:
+            width = metrics.horizontalAdvance(limit.text)
+            x, y = self._pixel(self._limit_ends(limit)[1], limit.y)
+            right = min(x, area.right()) - 3.0
+            above = QRectF(right - width, y - height - 1.0, width, height)
+            rect = above if above.top() > area.top() else above.translated(0, height + 2.0)
+            if area.contains(rect):
+                words.append((limit.text, t.fails, rect))
+        lines = [self._pixels(c) for c in self._curves if len(c.x)]
+        noted = [c for c in self._curves if c.note and len(c.x)]
+        labels = [Label(metrics.horizontalAdvance(c.name), height, *self._pixels(c)) for c in noted]
+        places = place_names(labels, lines, area, [rect for _, _, rect in words])
+        unplaced = {c.name for c, place in zip(noted, places, strict=True) if place is None}
+        words += [
+            (c.name, self._ink(c), place)
+            for c, place in zip(noted, places, strict=True)
+            if place is not None
+        ]
+        items = self._text_items("inside", len(words))
+        for item, (text, color, rect) in zip(items, words, strict=True):
+            item.setText(text)
+            item.setFont(font)
+            item.setBrush(QColor(color))
+            item.setPos(rect.topLeft())
+        self.names = [(text, rect) for text, _, rect in words]
+        self._draw_legend(unplaced, metrics)
+
+    def _ink(self, curve: Curve) -> str:
+        return self._look.t.kept_ink if curve.kept else curve.color
+
+    def _draw_legend(self, unplaced: set[str], metrics: QFontMetricsF) -> None:
+        entries: dict[str, str] = {}
+        named = {c.name for c in self._curves if c.legend and not c.note}
+        several = self._with_legend and len(named) > 1
+        for curve in self._curves:
+            if curve.name in unplaced or (several and curve.legend and not curve.note):
+                entries.setdefault(curve.name, self._ink(curve))
+        for bar in self._bars:
+            if bar.name and self._with_legend:
+                entries.setdefault(bar.name, bar.color)
+        self.legend = list(entries.items())
+        marks = {c.name: mark_of(c) for c in self._curves}
+        items = self._text_items("legend", len(entries))
+        x = self.plot.size().width() - 6.0
+        left = metrics.horizontalAdvance(self._y.words) + 14.0
+        for item, (name, color) in reversed(list(zip(items, self.legend, strict=True))):
+            text = f"{marks.get(name, '━')} {name}"
+            x -= metrics.horizontalAdvance(text) + 10.0
+            item.setText(text)
+            item.setFont(self._look.font(11))
+            item.setBrush(QColor(color))
+            item.setPos(x, 1.0)
+            # Where there is no room the legend ends; the readout names every curve.
+            item.setVisible(x > left)
+
+    def _text_items(self, kind: str, count: int) -> list[QGraphicsSimpleTextItem]:
+        items: list[QGraphicsSimpleTextItem] = self._items.setdefault(f"text {kind}", [])
+        while len(items) < count:
+            item = QGraphicsSimpleTextItem(self.plot)
+            item.setZValue(45)
+            items.append(item)
+        while len(items) > count:
+            item = items.pop()
+            item.setParentItem(None)
+            scene = item.scene()
+            if scene is not None:
+                scene.removeItem(item)
+        return items
+
+    def _pixel(self, x: float, y: float) -> tuple[float, float]:
+        at = self.box.mapFromView(QPointF(float(self._across(x)), float(self._up(y))))
+        at = self.box.mapToItem(self.plot, at)
+        return at.x(), at.y()
+
+    def _pixels(self, curve: Curve) -> tuple[FloatArray, FloatArray]:
+        """A curve in pixels; thinned out, since a name needs no more."""
+        step = max(1, len(curve.x) // 400)
+        x, y = self._across(curve.x[::step]), self._up(curve.y[::step])
+        area = QRectF(self.box.mapRectToItem(self.plot, self.box.rect()))
+        x0, x1, y0, y1 = self.box.view
+        across = area.left() + (x - x0) * area.width() / ((x1 - x0) or 1.0)
+        up = area.bottom() - (y - y0) * area.height() / ((y1 - y0) or 1.0)
+        return np.asarray(across), np.asarray(up)
+
+    # ---- range
+
     def _extent(self, axis: int) -> tuple[float, float]:
         values = [c.x if axis == 0 else c.y for c in self._curves if len(c.x)]
+        values += [b.x if axis == 0 else b.y for b in self._bars if len(b.x)]
+        log = self._x.log if axis == 0 else self._y.log
         if not values:
-            return (1.0, 10.0) if (self._log_x, self._log_y)[axis] else (0.0, 1.0)
-        low = float(min(v.min() for v in values))
-        high = float(max(v.max() for v in values))
+            return (1.0, 10.0) if log else (0.0, 1.0)
+        low = float(min(np.nanmin(v) for v in values))
+        high = float(max(np.nanmax(v) for v in values))
         if axis == 1 and self._limits:
             low = min(low, *(limit.y for limit in self._limits))
             high = max(high, *(limit.y for limit in self._limits))
@@ -310,40 +486,128 @@ class CurvePlot(pg.PlotWidget):
         y0, y1 = self._extent(1)
         # The words of a limit stand above its line.
         room = (0.16 if self._limits else 0.08) * (y1 - y0)
-        if self._log_y:
+        if self._y.log:
             y0, y1 = math.log10(y0), math.log10(y1)
             room = 0.08 * (y1 - y0)
         if view is None:
             view = (x0, x1, y0 - 0.08 * (y1 - y0), y1 + room)
-        a, b = (np.log10(view[0]), np.log10(view[1])) if self._log_x else (view[0], view[1])
-        if (a, b, *view[2:]) == self._shown_view:
+        a, b = (np.log10(view[0]), np.log10(view[1])) if self._x.log else (view[0], view[1])
+        fitted = (float(a), float(b), view[2], view[3])
+        if fitted == self._shown_view:
             return
-        self._shown_view = (a, b, *view[2:])
+        same_x = self._shown_view[:2] == fitted[:2]
+        self._shown_view = fitted
         # Limits first: old ones would hold the new range back.
-        self.plot.getViewBox().setLimits(xMin=a, xMax=b)
-        self.plot.setXRange(a, b, padding=0)
-        self.plot.setYRange(view[2], view[3], padding=0)
+        self.box.setLimits(xMin=fitted[0], xMax=fitted[1])
+        if self.box.is_zoomed and same_x:
+            # What the user looks at stays when the curves move.
+            return
+        self.box.forget()
+        self._show_all()
+
+    def _show_all(self) -> None:
+        x0, x1, y0, y1 = self._shown_view
+        self.plot.setXRange(x0, x1, padding=0)
+        self.plot.setYRange(y0, y1, padding=0)
+
+    def show_all(self) -> None:
+        """Bring everything back."""
+        if self._shown_view:
+            self.box.forget()
+            self._show_all()
+
+    # ---- pointer and cursors
+
+    def _traces(self) -> list[Trace]:
+        seen: dict[str, int] = {}
+        out = []
+        for curve in self._curves:
+            if len(curve.x) < 2:
+                continue
+            n = seen[curve.name] = seen.get(curve.name, 0) + 1
+            out.append(Trace(f"{curve.name}/{n}", curve.name, curve.x, curve.y))
+        return out
 
     def _on_mouse(self, position: object) -> None:
-        box = self.plot.getViewBox()
-        if not self._curves or not self.plot.sceneBoundingRect().contains(position):
+        if not self._curves or not self.box.sceneBoundingRect().contains(position):
+            self._pointer = None
             self._hide_readout()
             return
-        at = box.mapSceneToView(position).x()
-        x = 10.0**at if self._log_x else at
-        lines = [f"{x:.4g} {self._x_unit}"]
+        focus = QApplication.focusWidget()
+        if not isinstance(focus, QLineEdit) and focus is not self and self.isActiveWindow():
+            # Keys go where the pointer is, unless something is being typed.
+            self.setFocus(Qt.FocusReason.OtherFocusReason)
+        self._pointer = self.box.mapSceneToView(position)
+        at = self._pointer.x()
+        x = 10.0**at if self._x.log else at
+        lines = [f"{x:.4g} {self._x.unit}"]
         for curve in self._curves:
             if len(curve.x) and curve.x[0] <= x <= curve.x[-1]:
                 value = float(np.interp(x, curve.x, curve.y))
-                lines.append(f"{curve.name} {value:.4g} {self._y_unit}")
+                lines.append(f"{curve.name} {value:.4g} {self._y.unit}".replace("-", "−"))
         self._readout.setText("\n".join(lines))
-        (left, right), (_, top) = box.viewRange()
+        (left, right), (_, top) = self.box.viewRange()
         on_right = at > 0.5 * (left + right)
         self._readout.setAnchor((1, 0) if on_right else (0, 0))
         self._readout.setPos(at, top)
         self._cross.setPos(at)
         self._cross.show()
         self._readout.show()
+
+    def set_cursor(self) -> None:
+        """Put a cursor where the pointer is: first one, then the other, then the older anew."""
+        if self._pointer is None:
+            return
+        x = 10.0 ** self._pointer.x() if self._x.log else self._pointer.x()
+        y = 10.0 ** self._pointer.y() if self._y.log else self._pointer.y()
+        _, _, y0, y1 = self.box.view
+        found = snapped(x, y, self._traces(), y1 - y0)
+        if found is not None:
+            self._cursors = [*self._cursors[-1:], found]
+            self._draw_cursors()
+
+    def clear_cursors(self) -> None:
+        """Take both cursors away."""
+        self._cursors = []
+        self._draw_cursors()
+
+    @property
+    def told(self) -> list[str]:
+        """What the cursors read."""
+        return cursor_words(self._cursors, self._traces(), self._x.unit, self._y.unit)
+
+    def _draw_cursors(self) -> None:
+        t, traces = self._look.t, self._traces()
+        lines = self._pool(
+            "cursors",
+            len(self._cursors),
+            lambda: pg.InfiniteLine(angle=90, label="", labelOpts={"position": 0.06}),
+        )
+        dots = self._pool(
+            "cursor dots", 1 if self._cursors else 0, lambda: pg.ScatterPlotItem(size=8)
+        )
+        points = []
+        for mark, line, cursor in zip("AB", lines, self._cursors, strict=False):
+            line.setPos(float(self._across(cursor.x)))
+            line.setPen(pg.mkPen(t.ink, width=1.0, style=Qt.PenStyle.DashLine))
+            line.label.setFormat(mark)
+            line.label.setColor(t.ink)
+            line.label.setFont(self._look.font(11, bold=True))
+            on = cursor.on(traces)
+            if on is not None:
+                points.append((float(self._across(cursor.x)), float(self._up(on[1]))))
+        for item in dots:
+            item.setData(
+                [p[0] for p in points],
+                [p[1] for p in points],
+                brush=pg.mkBrush(t.ink),
+                pen=pg.mkPen(t.sheet),
+            )
+        self._told.setVisible(bool(self._cursors))
+        if self._cursors:
+            self._told.setText("\n".join(self.told))
+            x0, _, y0, _ = self.box.view
+            self._told.setPos(x0, y0)
 
     def show_verticals(self, lines: Sequence[tuple[float, str]]) -> None:
         """Upright markers at x with a short word."""
@@ -354,28 +618,113 @@ class CurvePlot(pg.PlotWidget):
             lambda: pg.InfiniteLine(angle=90, label="", labelOpts={"position": 0.96}),
         )
         for item, (x, words) in zip(items, lines, strict=True):
-            item.setPos(np.log10(x) if self._log_x else x)
+            item.setPos(self._across(x))
             item.setPen(pg.mkPen(t.ink, width=1.2))
             item.label.setFormat(words)
             item.label.setColor(t.ink)
             item.label.setFont(self._look.font(11, bold=True))
 
     def _on_click(self, event: Any) -> None:
-        box = self.plot.getViewBox()
-        if not box.sceneBoundingRect().contains(event.scenePos()):
+        if event.button() != Qt.MouseButton.LeftButton or event.double():
             return
-        at = box.mapSceneToView(event.scenePos()).x()
-        self.pressed.emit(float(10.0**at if self._log_x else at))
+        if not self.box.sceneBoundingRect().contains(event.scenePos()):
+            return
+        at = self.box.mapSceneToView(event.scenePos()).x()
+        self.pressed.emit(float(10.0**at if self._x.log else at))
 
     def _hide_readout(self) -> None:
         self._cross.hide()
         self._readout.hide()
 
     def leaveEvent(self, event: QEvent | None) -> None:
+        self._pointer = None
         self._hide_readout()
         super().leaveEvent(event)
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        # It comes while the widget is still being made, too.
+        if hasattr(self, "_soon"):
+            self._empty.setGeometry(self.rect())
+            self._words_soon()
+
     def mouseDoubleClickEvent(self, event: object) -> None:
         """Show all of it again."""
-        self._shown_view = ()
-        self._fit(self._range)
+        self.show_all()
+
+    # ---- keys, menu, out
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
+        ctrl = event.modifiers() == Qt.KeyboardModifier.ControlModifier
+        shift = event.modifiers() == (
+            Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+        )
+        acts: dict[tuple[int, bool, bool, bool], Callable[[], object]] = {
+            (Qt.Key.Key_C, True, False, False): self.set_cursor,
+            (Qt.Key.Key_X, True, False, False): self.clear_cursors,
+            (Qt.Key.Key_Backspace, True, False, False): self.box.back,
+            (Qt.Key.Key_Home, True, False, False): self.show_all,
+            (Qt.Key.Key_C, False, True, False): self.share.copy_picture,
+            (Qt.Key.Key_C, False, False, True): self.share.copy_table,
+            (Qt.Key.Key_E, False, True, False): self._save,
+        }
+        act = acts.get((event.key(), plain, ctrl, shift))
+        if act is None:
+            event.ignore()
+            return
+        act()
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is not None:
+            self.menu().popup(event.globalPos())
+
+    def menu(self) -> QMenu:
+        """What can be done with the plot."""
+        menu = QMenu(self)
+        entries: list[tuple[str, Callable[[], object], bool]] = [
+            ("Cursor here\tC", self.set_cursor, self._pointer is not None),
+            ("Remove cursors\tX", self.clear_cursors, bool(self._cursors)),
+            ("One zoom back\tBackspace", self.box.back, self.box.is_zoomed),
+            ("Show all\tHome", self.show_all, self.box.is_zoomed),
+            ("Copy as picture\tCtrl+C", self.share.copy_picture, True),
+            ("Copy as table\tCtrl+Shift+C", self.share.copy_table, True),
+            ("Save as PNG, SVG, CSV…\tCtrl+E", self._save, True),
+        ]
+        for title, act, enabled in entries:
+            action = menu.addAction(title)
+            if action is not None:
+                action.setEnabled(enabled)
+                action.triggered.connect(lambda _, act=act: act())
+        return menu
+
+    def _save(self) -> None:
+        try:
+            self.share.ask_save()
+        except OndaError as error:
+            self.trouble.emit(str(error))
+
+    def _table(self) -> Table:
+        """Curves as columns; those on one axis share it."""
+        head: list[str] = []
+        columns: list[FloatArray] = []
+        for curve in self._curves:
+            shared = next(
+                (c for c in columns if len(c) == len(curve.x) and np.array_equal(c, curve.x)), None
+            )
+            if shared is None:
+                head.append(self._x.words)
+                columns.append(curve.x)
+            unit = f", {self._y.unit}" if self._y.unit else ""
+            head.append(f"{curve.name}{unit}")
+            columns.append(curve.y)
+        for bar in self._bars:
+            head += [self._x.words, f"{bar.name or self._y.name}, {self._y.unit}".rstrip(", ")]
+            columns += [bar.x, bar.y]
+        longest = max((len(c) for c in columns), default=0)
+        rows: list[list[object]] = [
+            [float(f"{c[k]:.9g}") if k < len(c) else "" for c in columns] for k in range(longest)
+        ]
+        return head, rows

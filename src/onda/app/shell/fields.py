@@ -55,9 +55,11 @@ class Heading(QWidget):
         layout.setContentsMargins(0, 10, 0, 0)
         layout.setSpacing(6)
         layout.addWidget(label(title, "heading"))
-        layout.addStretch(1)
         self.remark = label(remark, "secondary")
-        layout.addWidget(self.remark)
+        self.remark.setAlignment(Qt.AlignmentFlag.AlignRight)
+        # A long remark is cut before it pushes what stands below out of view.
+        self.remark.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        layout.addWidget(self.remark, 1)
 
 
 class Entry(QLineEdit):

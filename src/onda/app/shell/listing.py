@@ -117,13 +117,14 @@ class Listing(QWidget):
     def show_kept(self) -> None:
         """Show the kept states."""
         kept = self._document.project.kept
+        numbers = {k.id: n for n, k in enumerate((k for k in kept if k.shown), 1)}
         self.kept.set_rows(
             [
                 Row(
                     k.id,
                     k.name,
                     k.note or ("shown" if k.shown else "hidden"),
-                    dash=True,
+                    dash=numbers.get(k.id, 1),
                     faded=not k.shown,
                 )
                 for k in kept

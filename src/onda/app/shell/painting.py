@@ -8,7 +8,10 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 from onda.app.theme import Look
 from onda.studies.core.margin import State
 
-__all__ = ["blend", "draw_state", "pen", "text"]
+__all__ = ["DASHES", "blend", "draw_state", "pen", "text"]
+
+DASHES: tuple[tuple[float, ...], ...] = ((7, 4), (2, 3), (7, 3, 2, 3))
+"""Lines of kept states in their order: long, dotted, dash-dot; in widths of the pen."""
 
 
 def blend(first: str, second: str, share: float) -> str:

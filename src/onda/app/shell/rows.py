@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from onda.app.shell.painting import draw_state, pen, text
+from onda.app.shell.painting import DASHES, draw_state, pen, text
 from onda.app.theme import Look
 from onda.studies.core.margin import State
 
@@ -21,14 +21,14 @@ _MANY, _CLOSE = 8, 34
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One row; `dash` shows a kept state's line in place of the buoy; `value` is at the right."""
+    """One row; `dash`: number of the kept state whose line it shows; `value` is at the right."""
 
     id: str
     title: str
     subtitle: str = ""
     state: State | None = None
     value: str = ""
-    dash: bool = False
+    dash: int = 0
     faded: bool = False
 
 
@@ -109,7 +109,9 @@ class RowList(QWidget):
         single = not row.subtitle
         middle = rect.center().y() if single else rect.top() + 0.34 * rect.height()
         if row.dash:
-            painter.setPen(pen(t.unknown if row.faded else t.kept, 2.0, Qt.PenStyle.DashLine))
+            line = pen(t.unknown if row.faded else t.kept, 2.0)
+            line.setDashPattern([d / 2.0 for d in DASHES[(row.dash - 1) % len(DASHES)]])
+            painter.setPen(line)
             painter.drawLine(QPointF(rect.left() + 8, middle), QPointF(rect.left() + 32, middle))
         else:
             draw_state(painter, look, QPointF(rect.left() + 14, middle), 4.5, row.state)

@@ -24,7 +24,7 @@ __all__ = ["SHEET_LINE", "SheetInputs", "SheetResult", "line_of_sheet", "sheet_i
 FloatArray = NDArray[np.float64]
 _NEPER = 20.0 / math.log(10.0)
 _LOWEST, _HIGHEST, _POINTS = 1e6, 40e9, 161
-_BITS, _LEVELS, _PHASES = 4000, 120, 64
+_BITS, _LEVELS, _PHASES = 8000, 240, 256
 _EDGE = 0.3
 """Rise time of the bits as a share of the unit interval."""
 
@@ -173,7 +173,9 @@ def _eye(line: Line, inputs: SheetInputs, z0: float) -> tuple[FloatArray, float,
     )
     end = ui + 5.0 * inputs.length * inputs.delay + 80.0 * ui
     try:
-        solution = solve_linear(net, edge(-1.0, 1.0, _EDGE * ui, start=ui), end=end, step=ui / 48.0)
+        solution = solve_linear(
+            net, edge(-1.0, 1.0, _EDGE * ui, start=ui), end=end, step=ui / 128.0
+        )
         pulse = pulse_from_step(solution.time, solution.node(1), ui, samples_per_ui=_PHASES)
         bits = prbs(7, _BITS + pulse.volts.shape[0])
         eye: Eye = bit_by_bit_eye(pulse, bits, levels=_LEVELS)

@@ -9,9 +9,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from onda.app.kit.context import Context
+from onda.app.kit.kept import Kept, column_words
 from onda.app.kit.stage import OneResultStage
 from onda.app.kit.surface import scrolled
-from onda.app.plots.curves import Curve, CurvePlot
+from onda.app.plots.curves import Axis, Curve, CurvePlot
 from onda.app.shell.choices import Choices
 from onda.app.shell.fields import Heading, NumberRows, TextField, label
 from onda.app.shell.form import Form
@@ -67,8 +68,8 @@ class EyesStage(OneResultStage[EyeResult]):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(2)
-        self.pulse = CurvePlot(look, x_unit="UI", y_unit="mV", axis_width=40)
-        self.worst = CurvePlot(look, x_unit="bit", y_unit="", axis_width=30, interactive=False)
+        self.pulse = CurvePlot(look, Axis("Time", "UI"), Axis("Voltage", "mV"), axis_width=40)
+        self.worst = CurvePlot(look, Axis("Bit"), Axis("Sent"), axis_width=30)
         for i, (plot, title) in enumerate(
             (
                 (self.pulse, "Pulse response and cursors, mV over UI"),
@@ -174,34 +175,30 @@ class EyesStage(OneResultStage[EyeResult]):
         link, result = self.link, self.result
         if link is None or result is None:
             return
-        latest = list(self.kept)[-1] if self.kept else None
-        kept = self.kept[latest] if latest else None
+        named = self.named_kept[-1] if self.kept else None
+        kept = named.result if named is not None else None
         reach = max(_reach(r) for r in (result, kept) if r is not None)
         mask = _mask(link)
         title = "Now" if kept else f"Eye over {_grouped(result.eye.bits)} bits"
         self.view.show_eye(title, result.eye, mask, result.mask_hits or 0.0, reach)
         self.kept_view.setVisible(kept is not None)
-        if kept is not None:
-            names = {k.id: k.name for k in self.subject.kept_states}
+        if kept is not None and named is not None:
             hits = kept.mask_hits if np.isfinite(kept.mask_hits) else 0.0
-            self.kept_view.show_eye(
-                f"Kept: {names.get(latest or '', '')}", kept.eye, mask, hits, reach, kept=True
-            )
-        self._draw_pulse(result, kept)
-        self._draw_numbers(result, kept)
+            self.kept_view.show_eye(f"Kept: {named.name}", kept.eye, mask, hits, reach, kept=True)
+        self._draw_pulse(result, named)
+        self._draw_numbers(result, named)
         self.margins_changed.emit()
 
-    def _draw_pulse(self, result: EyeResult, kept: EyeResult | None) -> None:
+    def _draw_pulse(self, result: EyeResult, kept: Kept[EyeResult] | None) -> None:
         t = self.context.look.t
         curves = []
-        for r, color, is_kept in ((result, t.sea, False), (kept, t.kept, True)):
-            if r is None:
-                continue
+        drawn = [("now", result, t.sea, 0)]
+        if kept is not None:
+            drawn.append((kept.called(), kept.result, t.kept, kept.number))
+        for name, r, color, number in drawn:
             n = r.pulse.samples_per_ui
             ui = (np.arange(len(r.pulse.flat)) - r.peak.phase) / n - r.peak.main
-            curves.append(
-                Curve("kept" if is_kept else "pulse", ui, r.pulse.flat * 1e3, color, 1.6, is_kept)
-            )
+            curves.append(Curve(name, ui, r.pulse.flat * 1e3, color, 1.6, number))
         last = min(len(result.peak.cursors) - result.peak.main, 14)
         marks = [
             (
@@ -219,14 +216,15 @@ class EyesStage(OneResultStage[EyeResult]):
         steps = Curve("bit", np.repeat(at, 2)[1:-1], np.repeat(bits, 2), t.sea, 1.6)
         self.worst.show_curves([steps], view=(float(at[0]), float(at[-1]), -0.25, 1.25))
 
-    def _draw_numbers(self, result: EyeResult, kept: EyeResult | None) -> None:
+    def _draw_numbers(self, result: EyeResult, named: Kept[EyeResult] | None) -> None:
+        kept = named.result if named is not None else None
         eye, then = result.eye, kept.eye if kept else None
 
         def row(name: str, attribute: str, dimension: str) -> tuple[str, str, str, str]:
             before = float(getattr(then, attribute)) if then is not None else None
             return NumberRows.si_row(name, float(getattr(eye, attribute)), dimension, before)
 
-        self.measured.remark.setText("now, kept" if kept else f"over {_grouped(eye.bits)} bits")
+        self.measured.remark.setText(column_words(named, f"over {_grouped(eye.bits)} bits"))
         rows = [
             row("Width", "width", "unit interval"),
             row("Height", "height", "voltage"),

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from onda.app.kit.kept import Kept
 from onda.app.kit.views import View, Views
 from onda.app.shell.chips import Chips
 from onda.app.stages.lines.coupling_view import CouplingView
@@ -101,7 +102,7 @@ class ClassPage(QWidget):
         """All modes."""
         return self.views.get("together", TogetherView)
 
-    def show_result(self, result: ImpedanceResult, kept: Sequence[ImpedanceResult]) -> None:
+    def show_result(self, result: ImpedanceResult, kept: Sequence[Kept[ImpedanceResult]]) -> None:
         """Show a result in the view that is looked at; the others follow when they are chosen."""
         current = self.views.current
         if current == "impedance":

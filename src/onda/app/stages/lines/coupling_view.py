@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from onda.app.plots.curves import Curve, CurvePlot
+from onda.app.plots.curves import Axis, Curve, CurvePlot
 from onda.app.shell.fields import NumberRows, QuantityField, label
 from onda.app.theme import Look
 from onda.errors import InputError
@@ -32,7 +32,7 @@ class CouplingView(QWidget):
         # A long sentence must not take the room of what stands beside.
         self.sentence.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         left.addWidget(self.sentence)
-        self.plot = CurvePlot(look, x_unit="mm", y_unit="%", axis_width=40)
+        self.plot = CurvePlot(look, Axis("Coupled length", "mm"), Axis("Crosstalk", "%"))
         left.addWidget(self.plot, 1)
         line.addLayout(left, 3)
         right = QVBoxLayout()

@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from onda.app.kit.context import Context
+from onda.app.kit.kept import Kept, column_words
 from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, label
 from onda.app.shell.form import Form
 from onda.app.stages.lines.fit_panel import FitPanel
@@ -80,7 +81,8 @@ class LinesInspector(QWidget):
         layout.addWidget(self.spread_heading)
         self.spread = SpreadBars(context.look)
         layout.addWidget(self.spread)
-        layout.addWidget(Heading("All numbers"))
+        self.numbers_head = Heading("All numbers")
+        layout.addWidget(self.numbers_head)
         self.numbers = NumberRows(context.look)
         layout.addWidget(self.numbers)
         layout.addStretch(1)
@@ -107,9 +109,11 @@ class LinesInspector(QWidget):
         self.numbers.set_rows([])
 
     def show_result(
-        self, line_class: LineClass, result: ImpedanceResult, kept: ImpedanceResult | None
+        self, line_class: LineClass, result: ImpedanceResult, named: Kept[ImpedanceResult] | None
     ) -> None:
         """Show a result, and a kept one beside it."""
+        kept = named.result if named is not None else None
+        self.numbers_head.remark.setText(column_words(named))
         pair = line_class.structure.differential
         self.kind.setText("Differential impedance" if pair else "Impedance")
         self.big.setText(f"{result.z:.1f}")

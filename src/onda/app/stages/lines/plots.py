@@ -7,7 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
-from onda.app.plots.curves import Curve, CurvePlot, Limit
+from onda.app.kit.kept import Kept
+from onda.app.plots.curves import Axis, Curve, CurvePlot, Limit
 from onda.app.shell.fields import label
 from onda.app.stages.lines.map_view import MapView
 from onda.app.theme import Look
@@ -18,6 +19,8 @@ __all__ = ["ImpedancePlots", "PerLengthPlots"]
 
 _LOSS_FROM, _LOSS_TO = 0.05, 40.0
 """GHz between which losses are drawn."""
+
+_DECADES = Axis("Frequency", "GHz", log=True)
 
 
 def _grid(titles: Sequence[str], plots: Sequence[QWidget], parent: QWidget) -> list[QWidget]:
@@ -42,12 +45,14 @@ class ImpedancePlots(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
-        self.by_width = CurvePlot(look, x_unit="µm", y_unit="Ω", axis_width=36)
-        self.by_frequency = CurvePlot(look, x_unit="GHz", y_unit="Ω", axis_width=36, log_x=True)
-        self.loss = CurvePlot(look, x_unit="GHz", y_unit="dB", axis_width=36)
+        self.by_width = CurvePlot(look, Axis("Width", "µm"), Axis("Impedance", "Ω"), axis_width=36)
+        self.by_frequency = CurvePlot(look, _DECADES, Axis("Impedance", "Ω"), axis_width=36)
+        self.loss = CurvePlot(
+            look, Axis("Frequency", "GHz"), Axis("Loss", "dB per 100 mm"), axis_width=36
+        )
         self.map = MapView(look)
         headings = _grid(
-            ("Every width, this gap", "Impedance against frequency", "Loss, dB per 100 mm"),
+            ("Every width, this gap", "Impedance against frequency", "Loss and what it is made of"),
             (self.by_width, self.by_frequency, self.loss),
             self,
         )
@@ -68,12 +73,15 @@ class ImpedancePlots(QWidget):
         for plot in (self.by_frequency, self.loss):
             plot.show_curves([])
 
-    def show_result(self, result: ImpedanceResult, kept: Sequence[ImpedanceResult]) -> None:
+    def show_result(self, result: ImpedanceResult, kept: Sequence[Kept[ImpedanceResult]]) -> None:
         """Show curves over frequency, kept ones dashed."""
         t = self._look.t
         ghz = result.frequency / 1e9
         curves = [Curve("now", ghz, result.z_of_f, t.sea, 1.8)]
-        curves += [Curve("kept", k.frequency / 1e9, k.z_of_f, t.kept, 1.4, kept=True) for k in kept]
+        curves += [
+            Curve(k.called(), k.result.frequency / 1e9, k.result.z_of_f, t.kept, kept=k.number)
+            for k in kept
+        ]
         self.by_frequency.show_curves(curves)
         drawn = (ghz > _LOSS_FROM) & (ghz < _LOSS_TO)
         parts = [
@@ -88,9 +96,10 @@ class ImpedancePlots(QWidget):
             for name, values, color, width in parts
         ]
         for k in kept:
-            at = k.frequency / 1e9
+            at = k.result.frequency / 1e9
             fits = (at > _LOSS_FROM) & (at < _LOSS_TO)
-            loss.append(Curve("kept", at[fits], 0.1 * k.loss_db_per_m[fits], t.kept, kept=True))
+            total = 0.1 * k.result.loss_db_per_m[fits]
+            loss.append(Curve(k.called("total"), at[fits], total, t.kept, kept=k.number))
         self.loss.show_curves(loss)
 
     def show_sweep(
@@ -115,14 +124,14 @@ class PerLengthPlots(QWidget):
         self._look = look
         units = (("R", "Ω/m"), ("L", "nH/m"), ("G", "mS/m"), ("C", "pF/m"), ("Delay", "ps/mm"))
         self.plots = [
-            CurvePlot(
-                look, x_unit="GHz", y_unit="", axis_width=44, log_x=True, log_y=name in ("R", "G")
-            )
-            for name, _ in units
+            CurvePlot(look, _DECADES, Axis(name, unit, log=name in ("R", "G")))
+            for name, unit in units
         ]
-        _grid([f"{name}, {unit}" for name, unit in units], self.plots, self)
+        _grid([name for name, _ in units], self.plots, self)
 
-    def show_result(self, result: ImpedanceResult | None, kept: Sequence[ImpedanceResult]) -> None:
+    def show_result(
+        self, result: ImpedanceResult | None, kept: Sequence[Kept[ImpedanceResult]]
+    ) -> None:
         """Show a result, kept ones dashed."""
         t = self._look.t
         if result is None:
@@ -135,11 +144,11 @@ class PerLengthPlots(QWidget):
                 r.r_of_f, r.l_of_f * 1e9, r.g_of_f * 1e3, r.c_of_f * 1e12, r.delay_of_f * 1e9,
             ]  # fmt: skip
 
-        old = [values(k) for k in kept]
+        old = [values(k.result) for k in kept]
         for k, (plot, now) in enumerate(zip(self.plots, values(result), strict=True)):
             curves = [Curve("now", result.frequency / 1e9, now, t.sea, 1.8)]
             curves += [
-                Curve("kept", r.frequency / 1e9, v[k], t.kept, kept=True)
+                Curve(r.called(), r.result.frequency / 1e9, v[k], t.kept, kept=r.number)
                 for r, v in zip(kept, old, strict=True)
             ]
             plot.show_curves(curves)

@@ -6,13 +6,13 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QRectF
+from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from onda.app.kit.context import Context
 from onda.app.plots.colors import density_scale, image_of
-from onda.app.plots.curves import Curve, CurvePlot
+from onda.app.plots.curves import Axis, Curve, CurvePlot
 from onda.app.shell.fields import ChoiceBox, NumberRows, TextField, label
 from onda.app.shell.form import FieldSpec, Form
 from onda.app.shell.painting import pen, text
@@ -41,15 +41,15 @@ class SheetPage(QWidget):
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(14)
-        self.z = CurvePlot(look, x_unit="GHz", y_unit="Ω", axis_width=40, log_x=True)
-        self.delay = CurvePlot(look, x_unit="GHz", y_unit="", axis_width=40, log_x=True)
-        self.loss = CurvePlot(look, x_unit="GHz", y_unit="", axis_width=40, log_x=True)
-        self.insertion = CurvePlot(look, x_unit="GHz", y_unit="dB", axis_width=46, log_x=True)
+        self.z = CurvePlot(look, Axis("Frequency", "GHz", log=True), Axis("Impedance", "Ω"))
+        self.delay = CurvePlot(look, Axis("Frequency", "GHz", log=True), Axis("Delay", "ps/mm"))
+        self.loss = CurvePlot(look, Axis("Frequency", "GHz", log=True), Axis("Loss", "dB/m"))
+        self.insertion = CurvePlot(look, Axis("Frequency", "GHz", log=True), Axis("S21", "dB"))
         for k, (title, plot) in enumerate(
             (
                 ("Impedance", self.z),
-                ("Delay, ps/mm", self.delay),
-                ("Loss, dB/m", self.loss),
+                ("Delay", self.delay),
+                ("Loss", self.loss),
             )
         ):
             grid.addWidget(label(title, "heading"), 0, k)
@@ -110,19 +110,25 @@ class SheetPage(QWidget):
                     for a, b in zip(color.getRgb()[:3], back.getRgb()[:3], strict=True)
                 )
             )
-            shown = np.maximum(row, -60.0)
             curves.append(
                 Curve(
                     f"× {factor:g}",
                     ghz,
-                    shown,
+                    row,
                     t.ink if factor == 1.0 else mixed.name(),
                     2.2 if factor == 1.0 else 1.4,
                     note=True,
                 )
             )
-        self.insertion.show_curves(curves)
+        lowest = max(min(float(c.y.min()) for c in curves), _LOWEST_DB)
+        view = (float(ghz[0]), float(ghz[-1]), 1.05 * lowest, 4.0)
+        self.insertion.show_curves(curves, view=view)
         self.eyes.show_result(result)
+
+
+_EYE_LEFT = 36.0
+_LOWEST_DB = -200.0
+"""What is below is nothing that can be measured."""
 
 
 class _Eyes(QWidget):
@@ -149,7 +155,8 @@ class _Eyes(QWidget):
         wide = min((self.width() - 8.0) / max(count, 1), 2.4 * self.height())
         for k in range(count):
             assert result is not None
-            box = QRectF(k * wide, 18, wide - 10, self.height() - 20)
+            box = QRectF(k * wide + _EYE_LEFT, 18, wide - 10 - _EYE_LEFT, self.height() - 38)
+            self._draw_axes(painter, box)
             counts = result.eyes[k]
             strength = np.log1p(counts) / max(float(np.log1p(counts).max()), 1e-9)
             painter.drawImage(box, image_of(strength.T[::-1], density_scale(t)))
@@ -164,6 +171,23 @@ class _Eyes(QWidget):
                 words += "closed"
             text(painter, QRectF(box.left(), 0, box.width(), 17), words, t.ink)
         painter.end()
+
+    def _draw_axes(self, painter: QPainter, box: QRectF) -> None:
+        """Volts at the left, unit intervals below."""
+        look, t = self._look, self._look.t
+        painter.setFont(look.font(11))
+        for volts in (-0.5, 0.0, 0.5):
+            y = box.center().y() - volts / 0.75 * 0.5 * box.height()
+            words = f"{volts:g}".replace("-", "−")
+            right = Qt.AlignmentFlag.AlignRight
+            text(painter, QRectF(box.left() - 34, y - 8, 30, 16), words, t.secondary, right)
+        middle = Qt.AlignmentFlag.AlignHCenter
+        for share, words in ((0.0, "0"), (0.5, "0.5"), (1.0, "1")):
+            x = box.left() + share * box.width()
+            text(painter, QRectF(x - 20, box.bottom() + 3, 40, 16), words, t.secondary, middle)
+        name = QRectF(box.left() + 0.52 * box.width(), box.bottom() + 3, 0.4 * box.width(), 16)
+        text(painter, name, "Time, UI", t.secondary, middle)
+        text(painter, QRectF(box.left() - 34, 0, 32, 17), "V", t.secondary, right)
 
 
 class SheetInspector(QWidget):

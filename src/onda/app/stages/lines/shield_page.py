@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from onda.app.kit.context import Context
 from onda.app.kit.subject import Subject
-from onda.app.plots.curves import Curve, CurvePlot, Limit
+from onda.app.plots.curves import Axis, Curve, CurvePlot, Limit
 from onda.app.shell.chips import Chips
 from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, label
 from onda.app.shell.form import FieldSpec, Form
@@ -87,9 +87,9 @@ class ShieldPage(QWidget):
         layout.addLayout(row)
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
-        self.dispersion = CurvePlot(look, x_unit="GHz", y_unit="", axis_width=40)
-        self.impedance = CurvePlot(look, x_unit="mm", y_unit="Ω", axis_width=40)
-        self.cut_off = CurvePlot(look, x_unit="mm", y_unit="GHz", axis_width=40)
+        self.dispersion = CurvePlot(look, Axis("Frequency", "GHz"), Axis("Propagation", "rad/mm"))
+        self.impedance = CurvePlot(look, Axis("Width", "mm"), Axis("Impedance", "Ω"))
+        self.cut_off = CurvePlot(look, Axis("Width", "mm"), Axis("Cut-off", "GHz"))
         for k, (title, plot) in enumerate(
             (
                 ("Propagation, rad/mm", self.dispersion),

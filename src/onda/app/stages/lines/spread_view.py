@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from onda.app.plots.curves import Bars, Curve, CurvePlot
+from onda.app.plots.curves import Axis, Bars, Curve, CurvePlot
 from onda.app.shell.fields import NumberRows, label
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
@@ -81,7 +81,7 @@ class SpreadView(QWidget):
         # A long sentence must not take the room of what stands beside.
         self.sentence.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         left.addWidget(self.sentence)
-        self.plot = CurvePlot(look, x_unit="Ω", y_unit="", axis_width=36)
+        self.plot = CurvePlot(look, Axis("Impedance", "Ω"), Axis("Boards"), axis_width=36)
         left.addWidget(self.plot, 1)
         line.addLayout(left, 5)
         middle = QVBoxLayout()
@@ -126,7 +126,8 @@ class SpreadView(QWidget):
                 np.array([0.0, tall * 1.05]),
                 t.fails,
                 1.4,
-                kept=True,
+                limit=True,
+                note=True,
             )
             for v in (low, high)
             if not math.isnan(v)

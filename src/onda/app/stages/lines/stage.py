@@ -316,8 +316,9 @@ class LinesStage(Stage):
         if result is not None:
             self.surface.tell("")
             self.surface.veil.lift()
-            kept = [k[trace.layer] for k in self.subject.kept.values() if trace.layer in k]
-            self.panel.show_result(line_class, result, kept[0] if kept else None)
+            then = {s: k[trace.layer] for s, k in self.subject.kept.items() if trace.layer in k}
+            kept = self.subject.named(then)
+            self.panel.show_result(line_class, result, kept[-1] if kept else None)
             self.page.show_result(result, kept)
         self.draw_sweep()
         self._draw_layers(line_class, trace)

@@ -26,7 +26,7 @@ class Locus:
     frequency: NDArray[np.float64]
     values: NDArray[np.complex128]
     color: str
-    kept: bool = False
+    kept: int = 0
 
 
 class CirclePlot(QWidget):

@@ -11,7 +11,17 @@ from onda.errors import InputError
 from onda.project.limit_text import read_span
 from onda.studies.networks.network import CurveSet, NetworkResult, level_db
 
-__all__ = ["BANDS", "FORMS", "PRESETS", "band_of", "in_form", "normalised", "picked"]
+__all__ = [
+    "BANDS",
+    "FORMS",
+    "NAMES",
+    "PRESETS",
+    "UNITS",
+    "band_of",
+    "in_form",
+    "normalised",
+    "picked",
+]
 
 FloatArray = NDArray[np.float64]
 ComplexArray = NDArray[np.complex128]
@@ -35,6 +45,13 @@ FORMS = (
     ("polar", "Polar"),
     ("impedance", "Circles, r and x"),
 )
+NAMES = {
+    "db": "Level",
+    "size": "Magnitude",
+    "phase": "Phase",
+    "unwrapped": "Phase",
+    "delay": "Group delay",
+}
 UNITS = {"db": "dB", "size": "", "phase": "°", "unwrapped": "°", "delay": "ps"}
 BANDS = (
     ("all", "All"),

@@ -8,13 +8,15 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from onda.app.plots.curves import Curve, CurvePlot
+from onda.app.kit.kept import Kept
+from onda.app.plots.curves import Axis, Curve, CurvePlot
 from onda.app.shell.chips import Chips
 from onda.app.shell.fields import ChoiceBox, TextField, label
 from onda.app.stages.networks.circle_plot import CirclePlot, Locus
 from onda.app.stages.networks.curve_sets import (
     BANDS,
     FORMS,
+    NAMES,
     PRESETS,
     UNITS,
     band_of,
@@ -47,7 +49,7 @@ class CurvesView(QWidget):
         super().__init__()
         self._look = look
         self._result: NetworkResult | None = None
-        self._kept: list[NetworkResult] = []
+        self._kept: list[Kept[NetworkResult]] = []
         self._baseline: NetworkResult | None = None
         self._requirements: list[Requirement] = []
         self._band = "all"
@@ -75,7 +77,7 @@ class CurvesView(QWidget):
         self.entries.show_text("S11 S21")
         layout.addWidget(self.entries)
         self.plots = QStackedWidget()
-        self.plot = CurvePlot(look, x_unit="GHz", y_unit="dB", axis_width=52)
+        self.plot = CurvePlot(look, Axis("Frequency", "GHz"), Axis("Level", "dB"), axis_width=52)
         self.circle = CirclePlot(look)
         self.plots.addWidget(self.plot)
         self.plots.addWidget(self.circle)
@@ -110,7 +112,7 @@ class CurvesView(QWidget):
     def show_result(
         self,
         result: NetworkResult,
-        kept: Sequence[NetworkResult],
+        kept: Sequence[Kept[NetworkResult]],
         baseline: NetworkResult | None,
         requirements: Sequence[Requirement],
     ) -> None:
@@ -197,7 +199,7 @@ class CurvesView(QWidget):
         self._drawn = [*curves, *limits]
         curves_seen = [c for c in self._drawn if len(c.x)]
         view = _view(curves_seen, low / 1e9, high / 1e9, form, relative=relative)
-        self.plot.set_y_unit(UNITS.get(form, ""))
+        self.plot.show_y(Axis(NAMES.get(form, "Value"), UNITS.get(form, "")))
         self.plot.show_curves(self._drawn, view=view)
         self._say(self._relative_words(curves) if relative else self._limit_words(preset))
 
@@ -216,7 +218,8 @@ class CurvesView(QWidget):
 
     def _kept_curves(self, preset: str, form: str, low: float, high: float) -> list[Curve]:
         out = []
-        for then in self._kept:
+        for kept in self._kept:
+            then = kept.result
             f = then.frequency
             inside = (f >= low) & (f <= high)
             try:
@@ -226,8 +229,8 @@ class CurvesView(QWidget):
             for one in shown[:4]:
                 values = in_form(f, one.values, form)[inside]
                 values = np.maximum(values, _FLOOR) if form == "db" else values
-                name = f"kept {one.name}"
-                out.append(Curve(name, f[inside] / 1e9, values, self._look.t.kept, 1.4, kept=True))
+                ghz, color = f[inside] / 1e9, self._look.t.kept
+                out.append(Curve(kept.called(one.name), ghz, values, color, 1.4, kept=kept.number))
         return out
 
     def _limit_curves(self, preset: str, low: float, high: float) -> list[Curve]:
@@ -240,12 +243,18 @@ class CurvesView(QWidget):
             except OndaError as error:
                 self._say(str(error), bad=True)
                 continue
-            for line in lines:
+            for k, line in enumerate(lines):
                 sign = "at least" if line.at_least else "at most"
                 name = f"{sign}, {requirement.source}" if requirement.source else sign
                 out.append(
                     Curve(
-                        name, line.frequency / 1e9, line.level, self._look.t.fails, 1.6, kept=True
+                        name,
+                        line.frequency / 1e9,
+                        line.level,
+                        self._look.t.fails,
+                        1.6,
+                        limit=True,
+                        note=k == 0,
                     )
                 )
         return out
@@ -294,7 +303,7 @@ class CurvesView(QWidget):
         self.plots.setCurrentWidget(self.circle)
         t = self._look.t
         loci = []
-        for source, kept in ((result, False), *((k, True) for k in self._kept)):
+        for source, kept in ((result, 0), *((k.result, k.number) for k in self._kept)):
             inside = (source.frequency >= low) & (source.frequency <= high)
             for k, one in enumerate(picked(source, preset, self.entries.edit.text())[:8]):
                 color = t.kept if kept else t.series[k % len(t.series)]
@@ -323,7 +332,7 @@ class CurvesView(QWidget):
                 x, y = f[some] / 1e9, values[some]
                 curves.append(Curve(f"{name}{what}", x, y, color, 1.4, note=lane.lane == 0))
         self._drawn = curves
-        self.plot.set_y_unit("dB")
+        self.plot.show_y(Axis("Loss", "dB"))
         self.plot.show_curves(curves)
         first = result.lanes[0]
         words = f"Deviation {first.ild:.3f} dB"

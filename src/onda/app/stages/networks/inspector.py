@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from onda.app.kit.kept import Kept, column_words
 from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, QuantityField, TextField, label
 from onda.app.stages.networks.edits import NetworkEdits
 from onda.app.stages.networks.in_view import NetworkInView
@@ -212,12 +213,14 @@ class NetworkInspector(QWidget):
                 count = len(source.pieces)
                 return f"Chain of {count} piece{'s' if count != 1 else ''}"
 
-    def show_result(self, result: NetworkResult | None, kept: NetworkResult | None) -> None:
+    def show_result(self, result: NetworkResult | None, named: Kept[NetworkResult] | None) -> None:
         """Show what was found."""
         if result is None:
             self.numbers.set_rows([])
             self.notes.setText("")
             return
+        kept = named.result if named is not None else None
+        self.measured.remark.setText(column_words(named))
         q = result.mended
         rows = [
             ("Ports", str(len(result.ports)), "", ""),

@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from onda.app.plots.curves import Curve, CurvePlot
+from onda.app.plots.curves import Axis, Curve, CurvePlot
 from onda.app.shell.fields import label
 from onda.app.theme import Look
 from onda.studies.networks.network import NetworkResult, level_db
@@ -36,17 +36,14 @@ class Proof(QWidget):
         row = QHBoxLayout()
         row.setSpacing(6)
         self.plots: dict[str, CurvePlot] = {}
-        self._heads = {}
         for key, words in (("through", "Through"), ("near", "Near end"), ("far", "Far end")):
             column = QVBoxLayout()
             column.setSpacing(0)
-            head = label(f"{words}, dB", "secondary")
-            plot = CurvePlot(look, x_unit="GHz", axis_width=30, interactive=False)
+            plot = CurvePlot(look, Axis("Frequency", "GHz"), Axis(words, "dB"), axis_width=30)
             plot.setMinimumWidth(96)
-            column.addWidget(head)
             column.addWidget(plot, 1)
             row.addLayout(column, 1)
-            self.plots[key], self._heads[key] = plot, head
+            self.plots[key] = plot
         layout.addLayout(row, 1)
         line = QHBoxLayout()
         self.verdict = label("", "", wrap=True)
@@ -76,7 +73,7 @@ class Proof(QWidget):
             if half > 1
             else [],
         }
-        self._heads["near"].setText("Near end, dB" if half > 1 else "Return, dB")
+        self.plots["near"].show_y(Axis("Near end" if half > 1 else "Return", "dB"))
         for key, plot in self.plots.items():
             curves = [
                 Curve(name, ghz[some], np.maximum(level_db(result.s[some, i, j]), _LOW), color, 1.4)

@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from onda.app.plots.curves import Curve, CurvePlot, Limit
+from onda.app.plots.curves import Axis, Curve, CurvePlot, Limit
 from onda.app.shell.fields import label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
@@ -128,8 +128,7 @@ class QualityView(QWidget):
         ):
             column = QVBoxLayout()
             column.setSpacing(0)
-            column.addWidget(label(words, "heading"))
-            plot = CurvePlot(look, x_unit="GHz", axis_width=50)
+            plot = CurvePlot(look, Axis("Frequency", "GHz"), Axis(words), axis_width=50)
             column.addWidget(plot, 1)
             plots.addLayout(column, 1)
             self.plots[key] = plot

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from onda.app.plots.curves import Curve, CurvePlot
+from onda.app.kit.kept import Kept
+from onda.app.plots.curves import Axis, Curve, CurvePlot
 from onda.app.shell.fields import label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
@@ -27,8 +29,8 @@ class SkewView(QWidget):
         layout.setSpacing(4)
         plots = QHBoxLayout()
         plots.setSpacing(12)
-        self.skew = CurvePlot(look, x_unit="GHz", y_unit="ps", axis_width=46)
-        self.conversion = CurvePlot(look, x_unit="GHz", y_unit="dB", axis_width=46)
+        self.skew = CurvePlot(look, Axis("Frequency", "GHz"), Axis("Skew", "ps"), axis_width=46)
+        self.conversion = CurvePlot(look, Axis("Frequency", "GHz"), Axis("Conversion", "dB"))
         for words, plot in (
             ("Skew in the pair, differential drive", self.skew),
             ("Differential sent, common received", self.conversion),
@@ -51,7 +53,7 @@ class SkewView(QWidget):
         self.sentence = label("", "", wrap=True)
         layout.addWidget(self.sentence)
 
-    def show_result(self, result: NetworkResult, kept: list[NetworkResult]) -> None:
+    def show_result(self, result: NetworkResult, kept: Sequence[Kept[NetworkResult]]) -> None:
         """Show a result against kept ones."""
         t, time = self._look.t, result.time
         skews = time.skews if time is not None else ()
@@ -63,10 +65,10 @@ class SkewView(QWidget):
             color = t.series[k % len(t.series)]
             curves.append(Curve(name, s.frequency[some] / 1e9, s.skew[some] * 1e12, color, 1.8))
         for then in kept:
-            for s in then.time.skews[:2] if then.time else ():
+            for s in then.result.time.skews[:2] if then.result.time else ():
                 some = s.frequency <= top
                 x, y = s.frequency[some] / 1e9, s.skew[some] * 1e12
-                curves.append(Curve("kept", x, y, t.kept, 1.4, kept=True))
+                curves.append(Curve(then.called(), x, y, t.kept, 1.4, kept=then.number))
         self.skew.show_curves(curves, view=_view(curves, [s.figure * 1e12 for s in skews]))
         found = result.curve_set("conversion")
         conversion = []

@@ -203,8 +203,8 @@ class NetworksStage(OneResultStage[NetworkResult]):
             return
         self._draw_chain(network)
         self.proof.show_result(result, is_file=not isinstance(network.source, ChainSource))
-        kept = list(self.kept.values())
-        self.form.show_result(result, kept[0] if kept else None)
+        kept = self.named_kept
+        self.form.show_result(result, kept[-1] if kept else None)
         self._show_view()
         self.margins_changed.emit()
 
@@ -223,12 +223,14 @@ class NetworksStage(OneResultStage[NetworkResult]):
         if result is None or network is None:
             return
         view = self.views.shown
-        kept = list(self.kept.values())
+        kept = self.named_kept
         if isinstance(view, CurvesView):
             others = [(n.id, n.name) for n in self.design.networks if n.id != network.id]
             view.show_networks(others, self.subject.baseline_of)
             baseline = (
-                kept[0] if self.subject.baseline_of == "kept" and kept else self.subject.baseline
+                kept[-1].result
+                if self.subject.baseline_of == "kept" and kept
+                else self.subject.baseline
             )
             view.show_result(result, kept, baseline, self.subject.requirements)
         elif isinstance(view, TimeView):

@@ -9,7 +9,8 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from onda.app.plots.curves import Curve, CurvePlot, Limit
+from onda.app.kit.kept import Kept
+from onda.app.plots.curves import Axis, Curve, CurvePlot, Limit
 from onda.app.shell.chips import Chips
 from onda.app.shell.fields import TextField, label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
@@ -51,7 +52,7 @@ class TimeView(QWidget):
         super().__init__()
         self._look = look
         self._result: NetworkResult | None = None
-        self._kept: list[NetworkResult] = []
+        self._kept: list[Kept[NetworkResult]] = []
         self._band: tuple[float | None, float | None] = (None, None)
         self._markers: list[float] = []
         self._lit = ""
@@ -84,10 +85,14 @@ class TimeView(QWidget):
         column.addWidget(
             label("Impedance against one-way delay: peeled (strong), plain (thin)", "heading")
         )
-        self.profile = CurvePlot(look, x_unit="ps", y_unit="Ω", axis_width=_LEFT)
+        self.profile = CurvePlot(
+            look, Axis("One-way delay", "ps"), Axis("Impedance", "Ω"), axis_width=_LEFT
+        )
         self.profile.pressed.connect(self._mark)
         self.strip = PieceStrip(look, _LEFT)
-        self.crosstalk = CurvePlot(look, x_unit="ps", y_unit="mV", axis_width=_LEFT)
+        self.crosstalk = CurvePlot(
+            look, Axis("One-way delay", "ps"), Axis("Voltage", "mV"), axis_width=_LEFT
+        )
         self._lower = label("", "heading")
         self.below = Chips(_LOWER, "What is shown below")
         self.below.chosen.connect(lambda _: self.draw())
@@ -129,7 +134,9 @@ class TimeView(QWidget):
         line.addWidget(self.gate, 1)
         line.addWidget(self.ungate)
         column.addLayout(line)
-        self.gated = CurvePlot(look, x_unit="GHz", axis_width=34, interactive=False)
+        self.gated = CurvePlot(
+            look, Axis("Frequency", "GHz"), Axis("Reflection", "dB"), axis_width=34, legend=False
+        )
         column.addWidget(self.gated, 3)
         holder = QVBoxLayout()
         holder.addLayout(column)
@@ -142,7 +149,7 @@ class TimeView(QWidget):
     def show_result(
         self,
         result: NetworkResult,
-        kept: Sequence[NetworkResult],
+        kept: Sequence[Kept[NetworkResult]],
         band: tuple[float | None, float | None],
     ) -> None:
         """Show a result; `band` are the lowest and highest impedance allowed, ohm."""
@@ -189,9 +196,12 @@ class TimeView(QWidget):
             Curve("true", 1e12 * found.place, found.true, t.sea, 2.0),
         ]
         for then in self._kept:
-            other = profile_of(then, *self.chosen)
+            other = profile_of(then.result, *self.chosen)
             if other is not None:
-                curves.append(Curve("kept", 1e12 * other.place, other.true, t.kept, 1.5, kept=True))
+                place = 1e12 * other.place
+                curves.append(
+                    Curve(then.called(), place, other.true, t.kept, 1.5, kept=then.number)
+                )
         marks = [
             (p.delay * 1e12, float(np.interp(p.delay, found.place, found.true)), t.series[1])
             for p in found.lumps
@@ -254,13 +264,15 @@ class TimeView(QWidget):
                 curves.append(Curve(name, *ends, color, 1.0 if c.end == "far" else 1.8, note=k < 4))
             peaks = time.peaks[self.lane] if self.lane < len(time.peaks) else ()
             marks = [(p.place * 1e12, p.volts * 1e3, t.fails) for p in peaks[:3]]
-            self.crosstalk.set_y_unit("mV")
+            self.crosstalk.show_x(Axis("One-way delay", "ps"))
+            self.crosstalk.show_y(Axis("Voltage", "mV"))
             low, high = self.profile.plot.getViewBox().viewRange()[0]
             levels = np.concatenate([c.y for c in curves])
             room = 0.15 * max(float(np.ptp(levels)), 1e-3)
             view = (low, high, float(levels.min()) - room, float(levels.max()) + room)
             self.crosstalk.show_curves(curves, view=view, marks=marks)
             return
+        self.crosstalk.show_x(Axis("Arrival", "ps"))
         through = [c for c in time.through if (c.lane, c.mode) == (self.lane, found.mode)]
         low, high = self.profile.plot.getViewBox().viewRange()[0]
         if self.below.current == "impulse":
@@ -269,12 +281,12 @@ class TimeView(QWidget):
                 Curve("through", c.time * 1e12, c.impulse * 1e-9, t.sea, 1.8) for c in through
             ]
             top = max((float(c.y.max()) for c in curves), default=1.0)
-            self.crosstalk.set_y_unit("/ns")
+            self.crosstalk.show_y(Axis("Impulse response", "1/ns"))
             self.crosstalk.show_curves(curves, view=(low, high, -0.12 * top, 1.1 * top))
             return
         self._lower.setText("Step that comes through, 1 V, against its arrival")
         curves = [Curve("through", c.time * 1e12, c.volts * 1e3, t.sea, 1.8) for c in through]
-        self.crosstalk.set_y_unit("mV")
+        self.crosstalk.show_y(Axis("Voltage", "mV"))
         self.crosstalk.show_curves(curves, view=(low, high, -60.0, 1060.0))
 
     def _fill_ledger(self, result: NetworkResult, found: Reflection) -> None:

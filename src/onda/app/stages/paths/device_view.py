@@ -6,7 +6,7 @@ import math
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from onda.app.plots.curves import Curve, CurvePlot
+from onda.app.plots.curves import Axis, Curve, CurvePlot
 from onda.app.shell.fields import NumberRows, label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
@@ -29,10 +29,10 @@ class DeviceView(QWidget):
         plots.setSpacing(3)
         self.title = label("", "", wrap=True)
         plots.addWidget(self.title)
-        self.currents = CurvePlot(look, x_unit="V", y_unit="mA", interactive=False)
+        self.currents = CurvePlot(look, Axis("Voltage", "V"), Axis("Current", "mA"))
         plots.addWidget(self.currents, 1)
         plots.addWidget(label("Waveforms of the file, and the model run into their fixtures"))
-        self.waves = CurvePlot(look, x_unit="ns", y_unit="V", interactive=False)
+        self.waves = CurvePlot(look, Axis("Time", "ns"), Axis("Voltage", "V"))
         plots.addWidget(self.waves, 1)
         row.addLayout(plots, 5)
         side = QVBoxLayout()
@@ -70,7 +70,7 @@ class DeviceView(QWidget):
             color = t.series[k % len(t.series)]
             edge = "rises" if f.rising else "falls"
             waves.append(Curve(f"{edge}, {f.label}", f.time * 1e9, f.volts, color, 1.8))
-            waves.append(Curve("model", f.sim_time * 1e9, f.sim_volts, t.ink, 1.0, kept=True))
+            waves.append(Curve("model", f.sim_time * 1e9, f.sim_volts, t.ink, 1.0, limit=True))
         self.waves.show_curves(waves)
         self.rows.set_rows(self._numbers(result))
         marks = {"error": t.fails, "caution": t.tight}

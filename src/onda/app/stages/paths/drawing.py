@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from onda.app.kit.kept import Kept
 from onda.app.kit.views import Views
 from onda.app.plots.curves import Curve, Limit
 from onda.app.stages.paths.in_view import PathInView
@@ -39,8 +40,8 @@ class Drawing:
             show(path, result)
 
     @property
-    def _kept(self) -> list[PathResult]:
-        return list(self._subject.kept.values())
+    def _kept(self) -> list[Kept[PathResult]]:
+        return self._subject.named(self._subject.kept)
 
     def _waves(self, _: Path, result: PathResult) -> None:
         subject, t = self._subject, self._look.t
@@ -53,11 +54,10 @@ class Drawing:
             name = watched.name if at_die and len(result.receivers) > 1 else probe.name
             width = 2.2 if probe.name == "load" else 1.4
             curves.append(Curve(name, ns, volts, t.series[probe.series], width))
-        names = {k.id: k.name for k in subject.kept_states}
-        for identifier, then in subject.kept.items():
+        for kept in self._kept:
+            then = kept.result
             die = then.receiver(subject.watched).die
-            name = f"kept: {names.get(identifier, '')}"
-            curves.append(Curve(name, then.time * 1e9, die, t.kept, 1.6, kept=True))
+            curves.append(Curve(kept.called(), then.time * 1e9, die, t.kept, 1.6, kept=kept.number))
         self._views.get("waves", WavesView).show_curves(curves, self._limits())
 
     def _limits(self) -> list[Limit]:
@@ -82,14 +82,14 @@ class Drawing:
             amps = route.amps_at(probe.share * route.delay)
             curves.append(Curve(probe.name, ns, amps * 1e3, t.series[probe.series], 1.4))
         curves.append(Curve("power, mW", ns, result.drive_watts * 1e3, t.series[5], 1.2))
-        for then in self._kept[:1]:
-            amps = then.drive_amps * 1e3
-            curves.append(Curve("kept driver", then.time * 1e9, amps, t.kept, 1.4, kept=True))
+        for kept in self._kept:
+            ns, amps = kept.result.time * 1e9, kept.result.drive_amps * 1e3
+            curves.append(Curve(kept.called("driver"), ns, amps, t.kept, 1.4, kept=kept.number))
         self._views.get("current", WavesView).show_curves(curves, [])
 
     def _spectrum(self, path: Path, result: PathResult) -> None:
         subject = self._subject
-        kept = [(k, route_map(k, subject.watched)) for k in self._kept]
+        kept = [(k.result, route_map(k.result, subject.watched)) for k in self._kept[-1:]]
         view = self._views.get("spectrum", SpectrumView)
         view.show_result(result, subject.route, kept, path.limit_points)
 

@@ -10,7 +10,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from onda.app.kit.editor import Editor
-from onda.app.plots.curves import Bars, Curve, CurvePlot, Limit
+from onda.app.kit.kept import Kept, column_words
+from onda.app.plots.curves import Axis, Bars, Curve, CurvePlot, Limit
 from onda.app.shell.choices import Choices, ChoiceSpec
 from onda.app.shell.fields import Heading, NumberRows, TextField, label
 from onda.app.shell.form import Form
@@ -81,21 +82,21 @@ class PathInspector(QWidget):
         self.open_file.clicked.connect(lambda: self.file_wanted.emit())
         layout.addWidget(self.open_file)
         self.sweep_heading = Heading("Overshoot at load", "against Rs")
-        self.sweep = CurvePlot(look, x_unit="Ω", y_unit="V", axis_width=34, interactive=False)
-        self.sweep.setFixedHeight(116)
+        self.sweep = CurvePlot(look, Axis("Value", "Ω"), Axis("Overshoot", "V"), axis_width=34)
+        self.sweep.setFixedHeight(128)
         layout.addWidget(self.sweep_heading)
         layout.addWidget(self.sweep)
-        layout.addWidget(Heading("What the wave meets here"))
+        self.met = Heading("What the wave meets here")
+        layout.addWidget(self.met)
         self.rows = NumberRows(look)
         layout.addWidget(self.rows)
         self.sentence = label("", "secondary", wrap=True)
         layout.addWidget(self.sentence)
-        self.harmonics_heading = Heading("Harmonics at load", "now, kept")
+        self.harmonics_heading = Heading("Harmonics at load")
         layout.addWidget(self.harmonics_heading)
-        self.harmonics = CurvePlot(
-            look, x_unit="MHz", y_unit="dB", axis_width=34, interactive=False
-        )
-        self.harmonics.setFixedHeight(104)
+        across = Axis("Frequency", "MHz")
+        self.harmonics = CurvePlot(look, across, Axis("Level", "dB of the first"), axis_width=34)
+        self.harmonics.setFixedHeight(116)
         layout.addWidget(self.harmonics)
         self.limit.setToolTip(
             "Limit of the driver's current against frequency: MHz and dBµA, as in 100 70; 1000 50"
@@ -194,10 +195,11 @@ class PathInspector(QWidget):
         self.sweep.show_curves([])
 
     def show_result(
-        self, result: PathResult, kept: list[PathResult], margins: list[Margin]
+        self, result: PathResult, kept: list[Kept[PathResult]], margins: list[Margin]
     ) -> None:
         """Show what the wave meets, and the harmonics."""
-        first = kept[0] if kept else None
+        first = kept[-1].result if kept else None
+        self.met.remark.setText(column_words(kept[-1] if kept else None))
 
         def percent(share: float) -> str:
             whole = round(100 * share)
@@ -237,14 +239,16 @@ class PathInspector(QWidget):
             return f"{words}: put about {wanted:.0f} Ω in series at the driver."
         return f"{words}: end the line in about {result.z_line:.0f} Ω."
 
-    def _show_harmonics(self, result: PathResult, kept: list[PathResult]) -> None:
+    def _show_harmonics(self, result: PathResult, kept: list[Kept[PathResult]]) -> None:
         t = self._look.t
         shown = len(result.harmonics) > 0
         self.harmonics.setVisible(shown)
         self.harmonics_heading.setVisible(shown)
         if not shown:
             return
-        sets = [(result, t.sea)] + [(k, t.kept) for k in kept[:1] if len(k.harmonics)]
+        sets = [(result, t.sea)]
+        sets += [(k.result, t.kept) for k in kept[-1:] if len(k.result.harmonics)]
+        self.harmonics_heading.remark.setText(column_words(kept[-1] if kept else None))
         reference = max(float(r.load_harmonics.max()) for r, _ in sets)
         base = result.harmonics[0] / 1e6
         bars = [

@@ -9,6 +9,7 @@ from onda.app.kit.context import Context
 from onda.app.kit.stage import OneResultStage
 from onda.app.kit.surface import scrolled
 from onda.app.kit.views import View, Views
+from onda.app.plots.curves import Axis
 from onda.app.shell.form import Form
 from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
@@ -93,10 +94,11 @@ class PathsStage(OneResultStage[PathResult]):
 
     def _make_views(self) -> Views:
         look, selection = self.context.look, self.context.selection
+        volts, amps = Axis("Voltage", "V"), Axis("Current", "mA")
         return Views(
             (
-                View("waves", "Waveforms", lambda: WavesView(look, "Waveforms", "V")),
-                View("current", "Current", lambda: WavesView(look, "Current", "mA")),
+                View("waves", "Waveforms", lambda: WavesView(look, "Waveforms", volts)),
+                View("current", "Current", lambda: WavesView(look, "Current", amps)),
                 View("spectrum", "Spectrum", lambda: SpectrumView(look, self.probes)),
                 View("bounces", "Bounces", lambda: BouncesView(look, selection)),
                 View("measures", "Measures", lambda: self.limits.view(look)),
@@ -232,10 +234,13 @@ class PathsStage(OneResultStage[PathResult]):
         self.ribbon.show_path(
             path, result.spans, self._outer, subject.watched, route.spans, subject.remarks
         )
-        kept = list(self.kept.values())
+        kept = self.named_kept
+        kept_spans = [
+            tuple(k.result.spans[i] for i in k.result.receiver(subject.watched).route) for k in kept
+        ]
         self.profile.show_spans(
             tuple(result.spans[k] for k in route.spans),
-            [tuple(k.spans[i] for i in k.receiver(subject.watched).route) for k in kept],
+            kept_spans,
             subject.band,
             result.span_of_delay,
         )

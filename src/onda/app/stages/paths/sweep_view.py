@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from onda.app.plots.colors import deviation_scale
-from onda.app.plots.curves import Curve, CurvePlot, Limit
+from onda.app.plots.curves import Axis, Curve, CurvePlot, Limit
 from onda.app.shell.chips import Chips
 from onda.app.shell.fields import ChoiceBox, TextField, label
 from onda.app.shell.painting import blend, pen, text
@@ -73,8 +73,8 @@ class SweepView(QWidget):
         layout.addLayout(head)
         plots = QHBoxLayout()
         plots.setSpacing(12)
-        self.waves = CurvePlot(look, x_unit="ns", y_unit="V", interactive=False)
-        self.margin = CurvePlot(look, x_unit="", y_unit="%", interactive=False)
+        self.waves = CurvePlot(look, Axis("Time", "ns"), Axis("Voltage", "V"), legend=False)
+        self.margin = CurvePlot(look, Axis("Value"), Axis("Margin", "%"))
         self.field = MarginField(look)
         self.field.hide()
         self.heads = [label("", "secondary"), label("", "secondary")]

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from onda.app.plots.curves import Bars, Curve, CurvePlot, Limit
+from onda.app.plots.curves import Axis, Bars, Curve, CurvePlot, Limit, mark_of
 from onda.app.selection import Selection
 from onda.app.shell.fields import TextField, label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
@@ -19,6 +19,7 @@ from onda.project.measures import measures_of
 from onda.project.quantities import format_si
 from onda.studies.core.margin import State
 from onda.studies.paths.path import Bounce, PathResult
+from onda.studies.paths.spectrum import density_db
 
 __all__ = ["BouncesView", "MeasuresView", "SpectrumView", "WavesView"]
 
@@ -28,7 +29,7 @@ FloatArray = NDArray[np.float64]
 class WavesView(QWidget):
     """Curves against time with a legend at their left: voltage, or current and power."""
 
-    def __init__(self, look: Look, title: str, unit: str) -> None:
+    def __init__(self, look: Look, title: str, axis: Axis) -> None:
         super().__init__()
         self._look, self._title = look, title
         row = QHBoxLayout(self)
@@ -38,7 +39,8 @@ class WavesView(QWidget):
         self.legend.setFixedWidth(80)
         self.legend.setAlignment(self.legend.alignment().__class__.AlignTop)
         row.addWidget(self.legend)
-        self.plot = CurvePlot(look, x_unit="ns", y_unit=unit, axis_width=int(LEFT) - 80)
+        width = int(LEFT) - 80
+        self.plot = CurvePlot(look, Axis("Time", "ns"), axis, axis_width=width, legend=False)
         row.addWidget(self.plot, 1)
 
     def show_curves(self, curves: list[Curve], limits: list[Limit]) -> None:
@@ -46,7 +48,7 @@ class WavesView(QWidget):
         self.plot.show_curves(curves, limits)
         lines = [f"<b>{self._title}</b>"]
         for curve in curves:
-            line = "┅┅" if curve.kept else "━━"
+            line = mark_of(curve)
             ink = self._look.t.kept_ink if curve.kept else curve.color
             lines.append(f'<span style="color:{ink}">{line}</span> {curve.name}')
         self.legend.setText("<br>".join(lines))
@@ -61,8 +63,8 @@ class SpectrumView(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 8, 0)
         row.setSpacing(14)
-        self.volts = CurvePlot(look, x_unit="MHz", interactive=False)
-        self.amps = CurvePlot(look, x_unit="MHz", interactive=False)
+        self.volts = CurvePlot(look, Axis("Frequency", "MHz"), Axis("Voltage", "dBV"))
+        self.amps = CurvePlot(look, Axis("Frequency", "MHz"), Axis("Current", "dBµA"))
         self.heads = [label("", "secondary"), label("", "secondary")]
         for head, plot in zip(self.heads, (self.volts, self.amps), strict=True):
             column = QVBoxLayout()
@@ -83,14 +85,14 @@ class SpectrumView(QWidget):
     ) -> None:
         """Show harmonics in dB, now against the first kept state; `limit`: (Hz, dBµA) corners."""
         probe = self._probes.items[self._probes.current]
-        self.heads[0].setText(f"Voltage at the {probe.name} probe, dBV")
-        self.heads[1].setText("Current out of the driver, dBµA")
-        if len(result.harmonics) == 0:
-            for plot in (self.volts, self.amps):
-                plot.show_curves([])
-            self.sentence.setText("Harmonics need a clock: choose it at the driver.")
-            return
+        self.heads[0].setText(f"Voltage at the {probe.name} probe")
+        self.heads[1].setText("Current out of the driver")
         at = probe.share
+        if len(result.harmonics) == 0:
+            self._show_density(result, route, kept, limit, at)
+            return
+        self.volts.show_y(Axis("Voltage", "dBV"))
+        self.amps.show_y(Axis("Current", "dBµA"))
         sets = [(result, route.harmonics_at(at * route.delay), self._look.t.sea)]
         for other, way in kept[:1]:
             if len(other.harmonics) == len(result.harmonics):
@@ -100,6 +102,39 @@ class SpectrumView(QWidget):
         amps = [(_db(r.harmonic_amps * 1e6), c) for r, _, c in sets]
         self._bars(self.amps, mega, amps, limit)
         self.sentence.setText(self._words(result, sets, limit))
+
+    def _show_density(
+        self,
+        result: PathResult,
+        route: RouteMap,
+        kept: list[tuple[PathResult, RouteMap]],
+        limit: list[tuple[float, float]],
+        at: float,
+    ) -> None:
+        """What comes once has no harmonics: its density, of voltage and current."""
+        t = self._look.t
+        volts: list[Curve] = []
+        amps: list[Curve] = []
+        for (r, way), name, color, number in (
+            ((result, route), "now", t.sea, 0),
+            *((k, "kept", t.kept, 1) for k in kept[:1]),
+        ):
+            for curves, values in (
+                (volts, way.volts_at(at * way.delay)),
+                (amps, r.drive_amps),
+            ):
+                frequency, level = density_db(r.time, values)
+                curves.append(Curve(name, frequency / 1e6, level, color, 1.6, kept=number))
+        self.volts.show_y(Axis("Voltage", "dBµV/MHz"))
+        self.amps.show_y(Axis("Current", "dBµA/MHz"))
+        for plot, curves in ((self.volts, volts), (self.amps, amps)):
+            high = max(float(c.y.max()) for c in curves)
+            last = float(curves[0].x[-1])
+            plot.show_curves(curves, view=(0.0, last, high - 80.0, high + 5.0))
+        self.sentence.setText(
+            "One passage of the waveform. A clock, chosen at the driver, shows harmonics and its "
+            "current limit."
+        )
 
     def _bars(
         self,
@@ -169,7 +204,7 @@ class BouncesView(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 8, 0)
         row.setSpacing(10)
-        self.plot = CurvePlot(look, x_unit="ns", y_unit="V", interactive=False)
+        self.plot = CurvePlot(look, Axis("Time", "ns"), Axis("Voltage", "V"))
         row.addWidget(self.plot, 4)
         self.list = Ledger(
             look,

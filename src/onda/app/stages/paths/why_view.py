@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from onda.app.plots.curves import Curve, CurvePlot
+from onda.app.plots.curves import Axis, Curve, CurvePlot
 from onda.app.selection import Selection
 from onda.app.shell.fields import label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
@@ -41,7 +41,7 @@ class WhyView(QWidget):
         )
         left.addWidget(self.list, 1)
         row.addLayout(left, 6)
-        self.plot = CurvePlot(look, x_unit="ns", y_unit="V", interactive=False)
+        self.plot = CurvePlot(look, Axis("Time", "ns"), Axis("Voltage", "V"))
         row.addWidget(self.plot, 5)
         self.list.hovered.connect(self._light)
         self.list.chosen.connect(self._light)

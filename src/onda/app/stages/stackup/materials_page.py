@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from onda.app.kit.context import Context
-from onda.app.plots.curves import Curve, CurvePlot
+from onda.app.plots.curves import Axis, Curve, CurvePlot
 from onda.app.shell.fields import Entry, NumberRows, label
 from onda.errors import OndaError
 from onda.project.build.library import (
@@ -80,8 +80,8 @@ class MaterialsPage(QWidget):
         grid.addWidget(self.list, 1, 0, 4, 1)
         self.name = label("", "heading")
         grid.addWidget(self.name, 0, 1)
-        self.dk = CurvePlot(look, x_unit="GHz", y_unit="", log_x=True, axis_width=48)
-        self.df = CurvePlot(look, x_unit="GHz", y_unit="", log_x=True, axis_width=48)
+        self.dk = CurvePlot(look, Axis("Frequency", "GHz", log=True), Axis("Dk"), axis_width=48)
+        self.df = CurvePlot(look, Axis("Frequency", "GHz", log=True), Axis("Df"), axis_width=48)
         grid.addWidget(label("Dk: points as given, causal model as a line", "secondary"), 1, 1)
         grid.addWidget(self.dk, 2, 1)
         grid.addWidget(label("Df", "secondary"), 3, 1)
@@ -191,9 +191,7 @@ class MaterialsPage(QWidget):
             curves = [Curve("model", ghz, values, t.sea, 1.8)]
             plot.show_curves(
                 curves,
-                marks=[
-                    (float(np.log10(a)), float(p), t.ink) for a, p in zip(at, points, strict=True)
-                ],
+                marks=[(float(a), float(p), t.ink) for a, p in zip(at, points, strict=True)],
             )
         conductivity = material.thermal_conductivity
         self.numbers.set_rows(

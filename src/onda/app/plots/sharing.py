@@ -1,0 +1,158 @@
+"""What is seen leaves Onda: as a picture or a table, on the clipboard or in a file."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QPoint, QRect, QSize, Qt
+from PyQt6.QtGui import QColor, QFont, QGuiApplication, QPainter, QPixmap
+from PyQt6.QtSvg import QSvgGenerator
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from onda.app.theme import Look
+from onda.errors import InputError
+from onda.project.store import write_atomically
+
+__all__ = ["Share", "Table"]
+
+_HEAD = 26
+_TWICE = 2.0
+Table = tuple[list[str], list[list[object]]]
+"""Names of columns with their units, and rows."""
+
+
+@dataclass(frozen=True, slots=True)
+class Share:
+    """A widget that shows something: its picture and its table.
+
+    `title` says what is shown and of which state; `legend` are (words, colour) that the picture
+    itself does not hold.
+    """
+
+    widget: QWidget
+    look: Look
+    title: Callable[[], str]
+    table: Callable[[], Table] | None = None
+    legend: Callable[[], list[tuple[str, str]]] = field(default=list)
+
+    # ---- picture
+
+    def _size(self) -> QSize:
+        return QSize(self.widget.width(), self.widget.height() + _HEAD)
+
+    def _paint(self, painter: QPainter) -> None:
+        t, size = self.look.t, self._size()
+        painter.fillRect(QRect(QPoint(), size), QColor(t.paper))
+        title = QFont(self.look.font(12, bold=True))
+        painter.setFont(title)
+        painter.setPen(QColor(t.ink))
+        words = self.title()
+        painter.drawText(QRect(8, 4, size.width() - 16, 18), int(Qt.AlignmentFlag.AlignLeft), words)
+        x = 8 + painter.fontMetrics().horizontalAdvance(words) + 18
+        painter.setFont(self.look.font(11))
+        for name, color in self.legend():
+            painter.setPen(QColor(color))
+            painter.drawText(x, 17, name)
+            x += painter.fontMetrics().horizontalAdvance(name) + 14
+        self.widget.render(painter, QPoint(0, _HEAD))
+
+    def pixmap(self) -> QPixmap:
+        """The picture, twice as fine as the screen."""
+        size = self._size()
+        out = QPixmap(round(size.width() * _TWICE), round(size.height() * _TWICE))
+        out.setDevicePixelRatio(_TWICE)
+        painter = QPainter(out)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._paint(painter)
+        painter.end()
+        return out
+
+    def png(self) -> bytes:
+        """The picture as PNG."""
+        store = QByteArray()
+        buffer = QBuffer(store)
+        buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+        self.pixmap().save(buffer, "PNG")
+        return store.data()
+
+    def svg(self) -> bytes:
+        """The picture as SVG."""
+        store = QByteArray()
+        buffer = QBuffer(store)
+        made = QSvgGenerator()
+        made.setOutputDevice(buffer)
+        made.setSize(self._size())
+        made.setViewBox(QRect(QPoint(), self._size()))
+        made.setTitle(self.title())
+        painter = QPainter(made)
+        self._paint(painter)
+        painter.end()
+        return store.data()
+
+    # ---- table
+
+    def csv(self) -> bytes:
+        """The table as CSV; the first line is the title.
+
+        Raises
+        ------
+        InputError : there is none
+        """
+        if self.table is None:
+            raise InputError("this view has no table", remedy="Save it as PNG or SVG.")
+        head, rows = self.table()
+        stream = io.StringIO()
+        writer = csv.writer(stream, lineterminator="\n")
+        stream.write(f"# {self.title()}\n")
+        writer.writerow(head)
+        writer.writerows(rows)
+        return stream.getvalue().encode("utf-8")
+
+    # ---- out
+
+    def copy_picture(self) -> None:
+        """The picture on the clipboard."""
+        board = QGuiApplication.clipboard()
+        if board is not None:
+            board.setPixmap(self.pixmap())
+
+    def copy_table(self) -> None:
+        """The table on the clipboard, as a spreadsheet takes it."""
+        board = QGuiApplication.clipboard()
+        if board is not None and self.table is not None:
+            head, rows = self.table()
+            lines = ["\t".join(head), *("\t".join(str(c) for c in row) for row in rows)]
+            board.setText("\n".join(lines))
+
+    def save(self, path: Path) -> None:
+        """Write a file in the format that its name asks for.
+
+        Raises
+        ------
+        InputError : another ending, or it cannot be written
+        """
+        makers = {".png": self.png, ".svg": self.svg, ".csv": self.csv}
+        make = makers.get(path.suffix.lower())
+        if make is None:
+            raise InputError(
+                f"cannot be written as *{path.suffix}",
+                file=path.name,
+                remedy="End the name in .png, .svg or .csv.",
+            )
+        write_atomically(path, make())
+
+    def ask_save(self) -> Path | None:
+        """Ask where to, and write; where, None where that was left."""
+        kinds = "PNG (*.png);;SVG (*.svg)" + (";;CSV (*.csv)" if self.table is not None else "")
+        name, chosen = QFileDialog.getSaveFileName(self.widget, "Save this view", "", kinds)
+        if not name:
+            return None
+        path = Path(name)
+        if not path.suffix:
+            path = path.with_name(f"{path.name}.{chosen[:3].lower()}")
+        self.save(path)
+        return path
