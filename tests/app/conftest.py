@@ -81,5 +81,10 @@ def type_into(edit: QWidget, text: str) -> None:
     edit.setFocus()
     edit.selectAll()  # type: ignore[attr-defined]
     QTest.keyClick(edit, Qt.Key.Key_Delete)
-    QTest.keyClicks(edit, text)
+    if text.isascii():
+        QTest.keyClicks(edit, text)
+    else:
+        # Its keys are those of an American keyboard.
+        edit.insert(text)  # type: ignore[attr-defined]
+        edit.setModified(True)  # type: ignore[attr-defined]
     QTest.keyClick(edit, Qt.Key.Key_Return)

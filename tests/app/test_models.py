@@ -201,3 +201,29 @@ def test_a_closed_desk_takes_nothing(desk: Desk) -> None:
     desk.desk.close()
     desk.ask(1.0)
     assert desk.desk.is_idle
+
+
+def test_what_is_in_view_goes_first_and_the_rest_gives_way(desk: Desk, qtbot: QtBot) -> None:
+    """Two runs are under way at most; a view that is turned to puts its own in front."""
+    order: list[str] = []
+
+    def ask(slot: str, value: float) -> None:
+        desk.desk.request(
+            slot, desk.study, value, lambda _: order.append(slot), desk.errors.append, words=slot
+        )
+
+    desk.desk.look_at("lines")
+    for k, slot in enumerate(("standing", "lines-a", "lines-b", "lines-c"), 1):
+        ask(slot, float(k))
+    # The board's own run gave way; what waits is told.
+    assert {r.slot for r in desk.desk.under_way} == {"lines-a", "lines-b"}
+    assert desk.desk.waiting == 2
+    desk.desk.look_at("paths")
+    ask("paths-now", 9.0)
+    assert "paths-now" in {r.slot for r in desk.desk.under_way}
+    assert [r.words for r in desk.desk.under_way if r.in_view] == ["paths-now"]
+    desk.gate.set()
+    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=5000)
+    # Nothing that gave way is lost.
+    assert set(order) == {"paths-now", "lines-a", "lines-b", "lines-c", "standing"}
+    assert order.index("paths-now") <= 1

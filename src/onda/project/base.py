@@ -26,7 +26,10 @@ __all__ = [
     "tupled",
 ]
 
-Identifier = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9_.\-]{1,64}$")]
+Identifier = Annotated[
+    str, StringConstraints(pattern=r"^[\w.\-+()]([\w.\-+() ]{0,62}[\w.\-+()])?$")
+]
+"""Letters of any script; blanks inside, since layers go by the names that their files give them."""
 Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
 Text = Annotated[str, StringConstraints(max_length=2000)]
 MANY = 5000
@@ -110,9 +113,12 @@ def tupled(value: Any) -> Any:
     return value
 
 
-def fresh_id(name: str, taken: Container[str], default: str = "item") -> str:
-    """A name as an id that is not taken yet."""
-    plain = re.sub(r"[^A-Za-z0-9_\-]+", "-", name).strip("-")[:40] or default
+def fresh_id(
+    name: str, taken: Container[str], default: str = "item", *, spaced: bool = False
+) -> str:
+    """A name as an id that is not taken yet; `spaced` keeps its blanks and brackets."""
+    other = r"[^\w\-+() ]+" if spaced else r"[^\w\-]+"
+    plain = re.sub(other, "-", name).strip("- ")[:40].strip() or default
     if plain not in taken:
         return plain
     return next(n for k in range(2, 10_000) if (n := f"{plain}-{k}") not in taken)

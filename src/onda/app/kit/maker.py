@@ -20,7 +20,6 @@ from onda.app.kit.surface import scrolled
 from onda.app.shell.chips import Chips
 from onda.app.shell.fields import ChoiceBox, Entry, label
 from onda.app.theme import Look
-from onda.errors import OndaError
 from onda.project.model import Project
 from onda.project.recipe import Decision, Recipe, defaults, several
 
@@ -251,10 +250,7 @@ class MakerPage(QWidget):
         if lack is not None:
             self.first_wanted.emit(lack[1])
             return
-        try:
-            self.made.emit(self._kind, dict(self._decided))
-        except OndaError as error:
-            self.refuse(str(error))
+        self.made.emit(self._kind, dict(self._decided))
 
     def keyPressEvent(self, event: object) -> None:
         """Escape leaves, where there is somewhere to go."""

@@ -16,6 +16,7 @@ from onda.app.kit.subject import OneResult, Subject
 from onda.app.kit.surface import Surface
 from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
+from onda.errors import OndaError
 from onda.project.edits import add_copy, remove_object, rename_object
 from onda.project.kind import Ref
 from onda.project.kinds import KINDS
@@ -126,6 +127,7 @@ class Stage(QObject):
             self.surface.hush()
             self.forget_results()
             self.surface.veil.drop(f"Computing {name}…")
+            self.margins_changed.emit()
             return True
         if not self.context.document.in_gesture:
             self.surface.veil.drop_soon("The state before this one. Computing…")
@@ -192,8 +194,11 @@ class Stage(QObject):
             self.page_changed.emit()
 
     def _make(self, kind: str, answers: Answers) -> None:
-        project, ref = cook(_recipe(kind), self.project, answers)
-        self.finish_making(f"Make {KINDS[kind].title}", project, ref, answers)
+        try:
+            project, ref = cook(_recipe(kind), self.project, answers)
+            self.finish_making(f"Make {KINDS[kind].title}", project, ref, answers)
+        except OndaError as error:
+            self.maker.refuse(str(error))
 
     def finish_making(self, label: str, project: Project, ref: Ref, _: Answers) -> None:
         """Take over a project with an object that was just made."""

@@ -124,7 +124,7 @@ class NamedAxis(pg.AxisItem):
                 if self.orientation == "bottom"
                 else (QRectF(rect).adjusted(0, 2, 0, -2))
             )
-            inside = rect.left() >= bounds.left() - 8 and rect.right() <= bounds.right() + 8
+            inside = rect.left() >= bounds.left() - 1 and rect.right() <= bounds.right() + 1
             if inside and not any(own.intersects(other) for other in taken):
                 kept.append((rect, flags, text))
                 taken.append(QRectF(rect))

@@ -11,7 +11,8 @@ from pathlib import Path
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QPoint, QRect, QSize, Qt
 from PyQt6.QtGui import QColor, QFont, QGuiApplication, QPainter, QPixmap
 from PyQt6.QtSvg import QSvgGenerator
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog, QGraphicsView, QWidget
+from pyqtgraph import GraphicsScene
 
 from onda.app.theme import Look
 from onda.errors import InputError
@@ -58,7 +59,11 @@ class Share:
             painter.setPen(QColor(color))
             painter.drawText(x, 17, name)
             x += painter.fontMetrics().horizontalAdvance(name) + 14
-        self.widget.render(painter, QPoint(0, _HEAD))
+        scene = self.widget.scene() if isinstance(self.widget, QGraphicsView) else None
+        if isinstance(scene, GraphicsScene):
+            scene.prepareForPaint()
+        # As a widget: a view of a scene would render the scene, in another way.
+        QWidget.render(self.widget, painter, QPoint(0, _HEAD))
 
     def pixmap(self) -> QPixmap:
         """The picture, twice as fine as the screen."""

@@ -136,6 +136,7 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         self.look.changed.connect(self._restyle)
         self.selection.stage_changed.connect(lambda _: self._show_stage())
+        self.selection.stage_changed.connect(lambda _: self._leave_stage())
         self.selection.subject_changed.connect(lambda _: self._show_list())
         self.document.changed.connect(self._on_document)
         self.document.saved_changed.connect(self._show_title)
@@ -221,6 +222,13 @@ class MainWindow(QMainWindow):
     def _restyle(self) -> None:
         self.setStyleSheet(self.look.style_sheet())
 
+    def _leave_stage(self) -> None:
+        """Notes go with the stage that they are of; what is wrong stays until it is mended."""
+        for stage in self.stages.values():
+            if stage.surface.problem.is_note and not stage.active:
+                stage.surface.hush()
+        self._show_words()
+
     def _show_stage(self) -> None:
         info = self._infos[self.selection.stage]
         stage = self._shown_stage
@@ -276,8 +284,7 @@ class MainWindow(QMainWindow):
         stage = self._shown_stage
         if stage is None:
             return
-        said = stage.surface.problem
-        surface = stage.surface
+        surface, said = stage.surface, stage.surface.problem
         self.messages.say(
             said.text(), list(said.actions), error=not said.is_note, on_close=surface.hush
         )

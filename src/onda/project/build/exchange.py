@@ -156,7 +156,7 @@ def take_build(project: Project, table: BuildTable) -> Taken:
     remarks: list[str] = []
     names: dict[str, str] = {}
     for row in table.layers:
-        names[row.name] = fresh_id(row.name, set(names.values()))
+        names[row.name] = fresh_id(row.name, set(names.values()), "layer", spaced=True)
     materials, by_row = _materials(project.design, table, remarks)
     layers = [
         _layer(project.design, row, names[row.name], by_row.get(row.name, ""), k, table)

@@ -155,7 +155,7 @@ class LinesStage(Stage):
             now, made = cook(RECIPES[ref.kind], self.project, answers)
             now, problems = with_fitted(now, result.fitted)
             super(LinesStage, self).finish_making(label, now, made, answers)
-            self.surface.tell("  ".join(problems))
+            self.surface.note("  ".join(problems))
 
         def failed(words: str) -> None:
             self.maker.refuse(words)

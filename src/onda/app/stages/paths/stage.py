@@ -154,8 +154,9 @@ class PathsStage(OneResultStage[PathResult]):
             subject.choose_element(first)
             return
         self.surface.show_head(path.name, self._remark(path))
+        is_other = subject.turn_to(path.id)
         self.turned_to(path.id, path.name)
-        if subject.turn_to(path.id):
+        if is_other:
             subject.watched = RECEIVER
             self.more.forget()
         subject.watch(path)

@@ -1,0 +1,93 @@
+"""An eye over a network, against the same line as a path and against a plain delay."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from onda.errors import InputError, NotPhysical
+from onda.project.base import set_value
+from onda.project.begin import from_template
+from onda.project.links.link import Launch
+from onda.project.model import Project
+from onda.project.quantities import parse_quantity
+from onda.project.recipe import cook
+from onda.project.recipes import RECIPES
+from onda.studies.core.study import Control
+from onda.studies.lines.fit_all import FIT_ALL, fit_all_inputs, with_fitted
+from onda.studies.links.eye import EYE, step_response
+from onda.studies.links.inputs import eye_inputs
+
+
+def quantity(text: str, dimension: str):  # type: ignore[no-untyped-def]
+    return parse_quantity(text, dimension)
+
+
+@pytest.fixture(scope="module")
+def board() -> Project:
+    """A matched pair of 100 mm, as a path and as a network, with a link over each."""
+    project = from_template("Board", 6)
+    project, line = cook(RECIPES["line"], project, {"structure": "pair", "layers": "L3"})
+    found = FIT_ALL.run(fit_all_inputs(project.design), Control())
+    project, _ = with_fitted(project, found.fitted)
+    path = {"length": "100 mm", "resistance": "100 ohm", "edge": "60 ps", "swing": "1.6 V"}
+    project, lane = cook(RECIPES["path"], project, path)
+    bare = project.design.path(lane.id)
+    nothing = quantity("0 F", "capacitance")
+    bare = set_value(
+        bare,
+        driver=set_value(bare.driver, capacitance=nothing),
+        receiver=set_value(bare.receiver, capacitance=nothing),
+    )
+    design = set_value(project.design, paths=(bare,))
+    project = set_value(project, design=design)
+    project, network = cook(RECIPES["network"], project, {"of": f"line:{line.id}"})
+    for over in (f"path:{lane.id}", f"network:{network.id}"):
+        project, _ = cook(RECIPES["link"], project, {"over": over, "rate": "4 Gb/s"})
+    by_network = project.design.links[1]
+    # 36 ps from 20 to 80 % is a straight edge of 60 ps.
+    launch = Launch(
+        low=quantity("-400 mV", "voltage"), high=quantity("400 mV", "voltage"),
+        edge=quantity("36 ps", "time"),
+    )  # fmt: skip
+    links = (project.design.links[0], set_value(by_network, launch=launch))
+    return set_value(project, design=set_value(project.design, links=links))
+
+
+def test_it_agrees_with_the_same_line_as_a_path(board: Project) -> None:
+    """Half the swing of a matched driver goes into the line: 1.6 V unloaded is 0.8 V launched."""
+    over_path, over_network = (
+        EYE.run(eye_inputs(board.design, link), Control()) for link in board.design.links
+    )
+    assert over_network.delay == pytest.approx(over_path.delay, rel=0.01)
+    assert over_network.eye.height == pytest.approx(over_path.eye.height, rel=0.01)
+    assert over_network.eye.level_one == pytest.approx(over_path.eye.level_one, rel=0.02)
+    assert over_network.eye.width == pytest.approx(over_path.eye.width, abs=0.02)
+
+
+def test_levels_are_those_of_the_launch_less_the_loss_at_rest(board: Project) -> None:
+    inputs = eye_inputs(board.design, board.design.links[1])
+    time, volts, delay = step_response(inputs)
+    assert volts[0] == pytest.approx(-volts[-1], rel=5e-3)
+    assert 0.95 * 0.4 < volts[-1] < 0.4
+    crossed = float(np.interp(0.0, volts, time)) - inputs.unit_interval
+    lead = 3.0 * 36e-12
+    assert crossed - lead == pytest.approx(delay, rel=0.02)
+
+
+def test_a_lane_that_is_not_there_and_an_edge_that_is_too_slow(board: Project) -> None:
+    link = board.design.links[1]
+    with pytest.raises(InputError, match=r"no lane 2.*It has 1"):
+        step_response(eye_inputs(board.design, set_value(link, lane=2)))
+    slow = set_value(link, launch=set_value(link.launch, edge=quantity("600 ps", "time")))
+    with pytest.raises(NotPhysical, match="two unit intervals"):
+        step_response(eye_inputs(board.design, slow))
+
+
+def test_a_link_has_one_channel(board: Project) -> None:
+    link = board.design.links[0]
+    for more in ({"network": "x"}, {"path": None}):
+        with pytest.raises(InputError, match="over a path or over a network"):
+            set_value(link, **more)
+    with pytest.raises(InputError, match="low level"):
+        set_value(link.launch, low=quantity("1 V", "voltage"))
