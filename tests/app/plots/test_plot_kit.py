@@ -75,7 +75,7 @@ def test_numbers_carry_no_unit_and_collide_with_nothing(
             middle = QPointF(rect.right() - half, middle.y())
         tight = QRectF(middle.x() - half, rect.top(), 2 * half, rect.height())
         assert not any(tight.intersects(other) for other in seen), texts
-        assert tight.right() <= plot._axes["bottom"].boundingRect().right() + 1
+        assert tight.right() <= plot._axes["bottom"].boundingRect().right()
         seen.append(tight)
 
 

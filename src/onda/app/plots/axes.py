@@ -17,6 +17,7 @@ __all__ = ["Axis", "NamedAxis", "number_text", "power_text"]
 _SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 _GAP = 5.0
 """Least room between two numbers, pixels."""
+_REACH = 14.0
 _ROW = 13.0
 """Height of a row of numbers, pixels."""
 
@@ -73,6 +74,7 @@ class NamedAxis(pg.AxisItem):
 
     def __init__(self, orientation: str, look: Look, axis: Axis) -> None:
         super().__init__(orientation)
+        self.setStyle(hideOverlappingLabels=orientation != "bottom")
         self._look = look
         self.axis = axis
 
@@ -100,7 +102,9 @@ class NamedAxis(pg.AxisItem):
         if specs is None:
             return None
         axis_spec, ticks, texts = specs
-        bounds = QRectF(self.boundingRect())
+        bounds = QRectF(self.mapRectFromParent(self.geometry()))
+        # A number at the very end of a lower axis reaches a little beyond it.
+        reach = _REACH if self.orientation == "bottom" else 1.0
         taken: list[QRectF] = []
         kept: list[tuple[QRectF, Any, str]] = []
         if self.orientation == "bottom" and self.axis.words:
@@ -124,7 +128,7 @@ class NamedAxis(pg.AxisItem):
                 if self.orientation == "bottom"
                 else (QRectF(rect).adjusted(0, 2, 0, -2))
             )
-            inside = rect.left() >= bounds.left() - 1 and rect.right() <= bounds.right() + 1
+            inside = rect.left() >= bounds.left() - reach and rect.right() <= bounds.right() + reach
             if inside and not any(own.intersects(other) for other in taken):
                 kept.append((rect, flags, text))
                 taken.append(QRectF(rect))
