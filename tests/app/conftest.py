@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
+from PyQt6.QtCore import QPoint, QPointF, QSettings, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
@@ -18,6 +18,13 @@ from onda.studies.core.cache import ResultCache
 from onda.studies.core.executors import threads
 
 MakeWindow = Callable[..., MainWindow]
+
+
+@pytest.fixture(autouse=True)
+def _own_settings(tmp_path: Path) -> None:
+    """What one test has remembered is not known to the next."""
+    for form in (QSettings.Format.NativeFormat, QSettings.Format.IniFormat):
+        QSettings.setPath(form, QSettings.Scope.UserScope, str(tmp_path / "settings"))
 
 
 @pytest.fixture

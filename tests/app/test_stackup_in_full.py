@@ -39,8 +39,9 @@ def test_every_class_has_its_cells(stackup) -> None:
     assert len(stage.subject.results) == routed
     cell = stage.view._cells[("converter-pairs", "L1")]
     assert cell.z == pytest.approx(102.0, abs=0.5)
-    assert cell.shape == "124/150"
-    assert cell.loss == pytest.approx(2.5, abs=0.2)
+    assert cell.shape == "124/150 µm"
+    assert cell.loss == pytest.approx(25.0, abs=2.0)
+    assert "2.51 dB/100 mm" in cell.words
     assert cell.state is State.HOLDS
     assert "within 93 – 107 Ω" in cell.words
 

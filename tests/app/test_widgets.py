@@ -21,6 +21,7 @@ from onda.app.theme import DAY, NIGHT, Look
 from onda.errors import InputError
 from onda.project.model import Project
 from onda.project.quantities import Quantity, parse_quantity
+from onda.project.shown_units import METRIC, ShownUnits, choose_units
 from onda.studies.core.margin import Measured, State, margin_of
 from onda.studies.lines.width_gap_map import FINE, MapResult
 from tests.app.conftest import MakeWindow, drag, type_into
@@ -228,6 +229,7 @@ def test_quantity_field_tells_what_it_got(qtbot: QtBot) -> None:
 
     field = QuantityField("Length", "length", apply)
     shown(qtbot, field)
+    choose_units(ShownUnits(lengths="mil"))
     field.show_quantity(parse_quantity("4.2 mil", "length"))
     assert field.edit.text() == "4.2 mil"
     type_into(field.edit, "5")
@@ -244,6 +246,9 @@ def test_quantity_field_tells_what_it_got(qtbot: QtBot) -> None:
     field.show_quantity(parse_quantity("6 mil", "length"))
     assert field.edit.text() == "6 mil"
     assert field.problem.text() == ""
+    choose_units(METRIC)
+    field.show_quantity(parse_quantity("6 mil", "length"))
+    assert field.edit.text() == "152.4 µm"
     field.show_quantity(None)
     assert field.edit.text() == ""
 

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from onda.app.faults import Faults
-from onda.app.recents import remember_file, settings
+from onda.app.recents import known_look, remember_file
 from onda.app.shell.window import MainWindow
 from onda.project.begin import empty_project
 from onda.project.model import Project
@@ -38,7 +38,9 @@ def run_application(project: Project | None, path: Path | None) -> int:
     """Open a window, on the page to begin on where there is no project, and run until it closes."""
     app = application()
     window = MainWindow(project or empty_project("New board"), path)
-    window.look.set_night(settings().value("night", False, type=bool))
+    night, units = known_look()
+    window.look.set_night(night)
+    window.look.set_units(units)
     faults = Faults(window)
     faults.happened.connect(lambda words: window.messages.say(words, error=True))
     faults.install()

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase
 
+from onda.project.shown_units import ShownUnits, choose_units, units_in_use
 from onda.studies.core.margin import State
 
 __all__ = ["DAY", "NIGHT", "Look", "Tokens"]
@@ -143,6 +144,12 @@ class Look(QObject):
         tokens = NIGHT if night else DAY
         if tokens is not self.t:
             self.t = tokens
+            self.changed.emit()
+
+    def set_units(self, units: ShownUnits) -> None:
+        """Show lengths and losses in other units, everywhere."""
+        if units != units_in_use():
+            choose_units(units)
             self.changed.emit()
 
     def font(self, size: int = 12, *, bold: bool = False) -> QFont:

@@ -20,6 +20,8 @@ __all__ = ["app", "main"]
 app = typer.Typer(
     add_completion=False,
     no_args_is_help=True,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
     help="Check a board's high-speed interconnects before release.",
 )
 for _group in (project, build, lines, paths, networks, verify):

@@ -1,4 +1,4 @@
-"""Commands about a whole project: demo, open, new, add, check, warm-up."""
+"""Commands about a whole project: demo, open, new, add, view, check, warm-up."""
 
 from __future__ import annotations
 
@@ -37,6 +37,7 @@ def register(app: typer.Typer) -> None:
     app.command("open")(open_)
     app.command()(new)
     app.command()(add)
+    app.command()(view)
     app.command()(check)
     app.command("warm-up")(warm_up)
 
@@ -174,6 +175,30 @@ def _with_widths(project: Project, line_class: str) -> Project:
     for problem in problems:
         typer.echo(problem, err=True)
     return project
+
+
+def view(
+    file: FileArgument,
+    stage: Annotated[str, typer.Argument(help="stackup, lines, paths, networks or eyes.")],
+    save: Annotated[Path, typer.Option("--save", help="Picture or table: .png, .svg or .csv.")],
+    thing: Annotated[
+        str, typer.Option("--object", help="Id or name of the object; the first one by default.")
+    ] = "",
+    which: Annotated[str, typer.Option("--view", help="View of the stage, as spectrum.")] = "",
+    plot: Annotated[
+        str, typer.Option("--plot", help="Words in the name of one plot, as Voltage against Time.")
+    ] = "",
+    night: Annotated[bool, typer.Option("--night", help="In the colours of the night.")] = False,
+) -> None:
+    """Save a view of the window as a picture, or a plot of it as a table, without the window."""
+    import os
+
+    project = open_project(file)
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    from onda.app.look_in import save_view
+
+    title = save_view(project, save, stage, thing=thing, view=which, plot=plot, night=night)
+    typer.echo(f"{title}: {save}")
 
 
 def _open_window(file: Path | None, project: Project | None) -> int:

@@ -12,6 +12,7 @@ from pydantic import GetCoreSchemaHandler
 from pydantic_core import CoreSchema, PydanticCustomError, core_schema
 
 from onda.errors import InputError
+from onda.project.shown_units import ShownUnits, units_in_use
 from onda.project.units import factor_of
 
 __all__ = [
@@ -27,6 +28,7 @@ __all__ = [
     "Time",
     "UnitInterval",
     "Voltage",
+    "as_shown",
     "format_si",
     "parse_quantity",
     "pretty",
@@ -34,6 +36,7 @@ __all__ = [
     "read_quantity",
     "split_si",
     "unit_factor",
+    "unit_for",
 ]
 
 
@@ -70,7 +73,7 @@ DIMENSIONS: dict[str, DimensionInfo] = {
         DimensionInfo("loss", "dB", "dB", "dB", 1e4),
         DimensionInfo("temperature", "degC", "degC", "degC", 1e3),
         DimensionInfo("delay per length", "s/m", "ps/mm", "ps/mm, ns/m, ps/in", 1.0),
-        DimensionInfo("loss per length", "dB/m", "dB/m", "dB/m, dB/in", 1e6),
+        DimensionInfo("loss per length", "dB/m", "dB/m", "dB/m, dB/100 mm, dB/in", 1e6),
         DimensionInfo("resistance per length", "ohm/m", "ohm/m", "ohm/m, mohm/mm", 1e9),
         DimensionInfo("inductance per length", "H/m", "nH/m", "nH/m, nH/mm, uH/m", 1.0),
         DimensionInfo("capacitance per length", "F/m", "pF/m", "pF/m, fF/mm", 1.0),
@@ -79,7 +82,8 @@ DIMENSIONS: dict[str, DimensionInfo] = {
 }
 
 _TEXT = re.compile(
-    r"\s*([+-]?(?:\d{1,40}\.?\d{0,40}|\.\d{1,40})(?:[eE][+-]?\d{1,3})?)\s*([A-Za-zµμΩ\u2126%/°]{0,12})\s*"
+    r"\s*([+-]?(?:\d{1,40}\.?\d{0,40}|\.\d{1,40})(?:[eE][+-]?\d{1,3})?)"
+    r"\s*([A-Za-zµμΩ\u2126%/°]{0,12}(?:/100 ?mm)?)\s*"
 )
 
 
@@ -162,6 +166,30 @@ def pretty(value: Quantity) -> str:
     """
     shown = re.sub(r"ohms?(?=$|/)", "Ω", re.sub(r"\bu(?=[msFVHS])", "µ", value.text))
     return shown.replace("degC", "°C")
+
+
+def as_shown(value: Quantity, dimension: str) -> str:
+    """A quantity as it is shown: as it was typed, in the units that the user chose."""
+    typed = pretty(value)
+    chosen = units_in_use()
+    if dimension not in chosen.scales or _is_of(value.unit, chosen, dimension):
+        return typed
+    number, unit = split_si(value.si, dimension, digits=4)
+    return f"{number} {unit}"
+
+
+def _is_of(unit: str, chosen: ShownUnits, dimension: str) -> bool:
+    """Whether a unit is of the kind that was chosen; copper weight is neither."""
+    plain = unit.replace("µ", "u").replace("μ", "u").replace(" ", "")
+    if dimension == "loss per length":
+        return plain == chosen.loss_unit.replace(" ", "")
+    inch = plain in ("mil", "mils", "in", "inch", "ps/in")
+    return plain == "oz" or inch == (chosen.lengths == "mil")
+
+
+def unit_for(dimension: str, like: float) -> str:
+    """The unit in which a value of a size is shown, as it is typed."""
+    return split_si(like, dimension)[1].replace("µ", "u").replace("Ω", "ohm")
 
 
 def quantity(si: float, dimension: str, unit: str | None = None, digits: int = 4) -> Quantity:
@@ -255,7 +283,6 @@ ConductancePerLength = Annotated[Quantity, _Dimension("conductance per length")]
 """Field types of the model; each reads text or its stored form."""
 
 _SCALES: dict[str, tuple[tuple[float, str], ...]] = {
-    "length": ((1e-3, "mm"), (0.0, "µm")),
     "time": ((1e-9, "ns"), (0.0, "ps")),
     "frequency": ((1e9, "GHz"), (1e6, "MHz"), (0.0, "kHz")),
     "resistance": ((1e3, "kΩ"), (0.0, "Ω")),
@@ -269,8 +296,6 @@ _SCALES: dict[str, tuple[tuple[float, str], ...]] = {
     "unit interval": ((0.0, "UI"),),
     "loss": ((0.0, "dB"),),
     "temperature": ((0.0, "°C"),),
-    "delay per length": ((0.0, "ps/mm"),),
-    "loss per length": ((0.0, "dB/m"),),
     "resistance per length": ((0.0, "Ω/m"),),
     "inductance per length": ((0.0, "nH/m"),),
     "capacitance per length": ((0.0, "pF/m"),),
@@ -297,7 +322,8 @@ def split_si(
     if not math.isfinite(si):
         return "–", ""
     size = abs(si if like is None else like)
-    unit = next(u for least, u in _SCALES[dimension] if size >= least * (1 - 1e-12))
+    scales = units_in_use().scales.get(dimension) or _SCALES[dimension]
+    unit = next(u for least, u in scales if size >= least * (1 - 1e-12))
     value = si / unit_factor(unit, dimension)
     if value == 0 or abs(value) < 10.0 ** (-digits):
         return "0", unit

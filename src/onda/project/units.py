@@ -37,6 +37,7 @@ siemens = [conductance] = S
 celsius = [temperature] = degC
 inch = 0.0254 * metre = in
 thou = 2.54e-5 * metre = mil
+hundredmm = 0.1 * metre
 ounce_copper = 3.479e-5 * metre = oz
 """
 _BASE = {
@@ -99,7 +100,12 @@ _USUAL: dict[str, dict[str, float]] = {
     "loss": {"dB": 1.0},
     "temperature": {"degC": 1.0, "°C": 1.0},
     "delay per length": {"ps/mm": 1e-09, "ns/m": 1e-09, "ps/in": 3.937007874015748e-11},
-    "loss per length": {"dB/m": 1.0, "dB/in": 39.37007874015748},
+    "loss per length": {
+        "dB/m": 1.0,
+        "dB/in": 39.37007874015748,
+        "dB/100 mm": 10.0,
+        "dB/100mm": 10.0,
+    },
     "resistance per length": {"ohm/m": 1.0, "Ω/m": 1.0, "mohm/mm": 1.0},
     "inductance per length": {"nH/m": 1e-09, "nH/mm": 1.0000000000000002e-06, "uH/m": 1e-06},
     "capacitance per length": {"pF/m": 1e-12, "fF/mm": 1e-12},
@@ -124,7 +130,8 @@ def factor_of(unit: str, dimension: str) -> float | None:
         return usual
     import pint
 
-    spelled = unit
+    # A length under the line that is a number of millimetres.
+    spelled = unit.replace("/100 mm", "/hundredmm").replace("/100mm", "/hundredmm")
     for ours, plain in _SPELLINGS.items():
         if ours != "R" or unit == "R":
             spelled = spelled.replace(ours, plain)

@@ -85,6 +85,10 @@ class Surface(QWidget):
         self.veil = Veil(look, self.content)
         self.problem = Said()
 
+    def what_is_shown(self) -> str:
+        """Whose views these are, for titles of what is saved."""
+        return self.title.text()
+
     def show_head(self, title: str, remark: str) -> None:
         """Title and remark."""
         self.title.setText(title)

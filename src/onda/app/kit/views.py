@@ -44,6 +44,11 @@ class Views(QObject):
         self.chips.chosen.connect(self._turn)
 
     @property
+    def titles(self) -> dict[str, str]:
+        """Words of every view, by key."""
+        return {key: view.title for key, view in self._views.items()}
+
+    @property
     def current(self) -> str:
         """Key of the view that is looked at."""
         return self.chips.current

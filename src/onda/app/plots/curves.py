@@ -24,11 +24,10 @@ from PyQt6.QtWidgets import (
 from onda.app.plots.axes import Axis, NamedAxis
 from onda.app.plots.cursors import Cursor, Trace, cursor_words, snapped
 from onda.app.plots.names import Label, place_names
-from onda.app.plots.sharing import Share, Table
+from onda.app.plots.sharing import Share, Table, titled
 from onda.app.plots.zooming import ZoomBox
 from onda.app.shell.painting import DASHES
 from onda.app.theme import Look
-from onda.errors import OndaError
 
 __all__ = ["Axis", "Bars", "Curve", "CurvePlot", "Limit", "dash_of", "mark_of"]
 
@@ -148,7 +147,7 @@ class CurvePlot(pg.PlotWidget):
         """Words and colours of the legend."""
         self._make_plot(axis_width)
         self._make_readouts()
-        self.share = Share(self, look, lambda: self.title or self._y.name, self._table)
+        self.share = Share(self, look, self._title, self._table, trouble=self.trouble.emit)
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self._draw_words)
@@ -669,7 +668,7 @@ class CurvePlot(pg.PlotWidget):
             (Qt.Key.Key_Home, True, False, False): self.show_all,
             (Qt.Key.Key_C, False, True, False): self.share.copy_picture,
             (Qt.Key.Key_C, False, False, True): self.share.copy_table,
-            (Qt.Key.Key_E, False, True, False): self._save,
+            (Qt.Key.Key_E, False, True, False): self.share.ask_save,
         }
         act = acts.get((event.key(), plain, ctrl, shift))
         if act is None:
@@ -691,7 +690,7 @@ class CurvePlot(pg.PlotWidget):
             ("Show all\tHome", self.show_all, self.box.is_zoomed),
             ("Copy as picture\tCtrl+C", self.share.copy_picture, True),
             ("Copy as table\tCtrl+Shift+C", self.share.copy_table, True),
-            ("Save as PNG, SVG, CSV…\tCtrl+E", self._save, True),
+            ("Save as PNG, SVG, CSV…\tCtrl+E", self.share.ask_save, True),
         ]
         for title, act, enabled in entries:
             action = menu.addAction(title)
@@ -700,11 +699,8 @@ class CurvePlot(pg.PlotWidget):
                 action.triggered.connect(lambda _, act=act: act())
         return menu
 
-    def _save(self) -> None:
-        try:
-            self.share.ask_save()
-        except OndaError as error:
-            self.trouble.emit(str(error))
+    def _title(self) -> str:
+        return self.title or titled(self, f"{self._y.name} against {self._x.name.lower()}")
 
     def _table(self) -> Table:
         """Curves as columns; those on one axis share it."""

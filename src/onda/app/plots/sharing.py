@@ -11,14 +11,14 @@ from pathlib import Path
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QPoint, QRect, QSize, Qt
 from PyQt6.QtGui import QColor, QFont, QGuiApplication, QPainter, QPixmap
 from PyQt6.QtSvg import QSvgGenerator
-from PyQt6.QtWidgets import QFileDialog, QGraphicsView, QWidget
+from PyQt6.QtWidgets import QFileDialog, QGraphicsView, QMenu, QWidget
 from pyqtgraph import GraphicsScene
 
 from onda.app.theme import Look
-from onda.errors import InputError
+from onda.errors import InputError, OndaError
 from onda.project.store import write_atomically
 
-__all__ = ["Share", "Table"]
+__all__ = ["Share", "Table", "offer_share", "subject_of", "titled"]
 
 _HEAD = 26
 _TWICE = 2.0
@@ -26,12 +26,49 @@ Table = tuple[list[str], list[list[object]]]
 """Names of columns with their units, and rows."""
 
 
+def subject_of(widget: QWidget) -> str:
+    """What a widget shows something of: what the surface says that it lies on."""
+    above: QWidget | None = widget
+    while above is not None:
+        told = getattr(above, "what_is_shown", None)
+        if callable(told):
+            return str(told())
+        above = above.parentWidget()
+    return ""
+
+
+def titled(widget: QWidget, what: str) -> str:
+    """A title of a view: whose it is, what it is, and that it is the present state."""
+    subject = subject_of(widget)
+    return f"{subject}: {what}, now" if subject else f"{what}, now"
+
+
+def offer_share(widget: QWidget, look: Look, what: str) -> Share:
+    """Let a right click copy and save what a painted widget shows."""
+    share = Share(widget, look, lambda: titled(widget, what))
+
+    def show(point: QPoint) -> None:
+        menu = QMenu(widget)
+        for words, act in (
+            ("Copy as picture", share.copy_picture),
+            ("Save as PNG, SVG…", share.ask_save),
+        ):
+            action = menu.addAction(words)
+            if action is not None:
+                action.triggered.connect(lambda _, act=act: act())
+        menu.popup(widget.mapToGlobal(point))
+
+    widget.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+    widget.customContextMenuRequested.connect(show)
+    return share
+
+
 @dataclass(frozen=True, slots=True)
 class Share:
     """A widget that shows something: its picture and its table.
 
     `title` says what is shown and of which state; `legend` are (words, colour) that the picture
-    itself does not hold.
+    itself does not hold; `trouble` says why something could not be saved.
     """
 
     widget: QWidget
@@ -39,6 +76,7 @@ class Share:
     title: Callable[[], str]
     table: Callable[[], Table] | None = None
     legend: Callable[[], list[tuple[str, str]]] = field(default=list)
+    trouble: Callable[[str], None] = field(default=lambda _: None)
 
     # ---- picture
 
@@ -159,5 +197,9 @@ class Share:
         path = Path(name)
         if not path.suffix:
             path = path.with_name(f"{path.name}.{chosen[:3].lower()}")
-        self.save(path)
+        try:
+            self.save(path)
+        except OndaError as error:
+            self.trouble(str(error))
+            return None
         return path

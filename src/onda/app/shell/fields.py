@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
 from onda.errors import OndaError
-from onda.project.quantities import Quantity, parse_quantity, pretty, split_si
+from onda.project.quantities import Quantity, as_shown, parse_quantity, split_si
 
 __all__ = [
     "ChoiceBox",
@@ -187,10 +187,10 @@ class QuantityField(_Entry):
 
     def show_quantity(self, quantity: Quantity | None) -> None:
         """Show a quantity as it was typed, unless the user is typing here."""
-        content = pretty(quantity) if quantity is not None else ""
+        content = as_shown(quantity, self._dimension) if quantity is not None else ""
         if self._is_busy(content):
             return
-        self._unit = content.split(" ", 1)[1] if " " in content else self._unit
+        self._unit = content.partition(" ")[2] or self._unit
         if content != self._old or self.problem.isVisible() or self.edit.text() != content:
             self._show_text(content)
 

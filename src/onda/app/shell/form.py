@@ -118,7 +118,7 @@ class Form(QWidget):
     def _moved(self, value: float) -> None:
         spec = self._specs[self._on]
         present = spec.get()
-        unit = present.text.split(" ", 1)[1] if present and " " in present.text else None
+        unit = (present.unit or None) if present is not None else None
         try:
             spec.put(quantity(value, spec.dimension, unit))
             self._tell("")

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QEventLoop, QPoint, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
+    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QMainWindow,
@@ -23,7 +24,9 @@ from onda.app.document import Document
 from onda.app.jobs import JobDesk
 from onda.app.kit.context import Context
 from onda.app.kit.stage import Stage
-from onda.app.recents import settings
+from onda.app.plots.sharing import Share, titled
+from onda.app.recents import remember_look
+from onda.app.reporting import Reporter
 from onda.app.selection import Selection
 from onda.app.shell.card import ProjectCard
 from onda.app.shell.course import Course
@@ -34,6 +37,7 @@ from onda.app.shell.notice import WordsLine
 from onda.app.shell.opening import Opening
 from onda.app.shell.pages import ComingPage, KeysPage
 from onda.app.shell.start_page import StartPage
+from onda.app.shell.units_menu import add_units_menu
 from onda.app.stages import FIRST, STAGES, START, StageInfo, stage_of
 from onda.app.standing import Standing
 from onda.app.theme import Look
@@ -75,6 +79,8 @@ class MainWindow(QMainWindow):
             model.setParent(self)
         self._context = Context(self.look, self.document, self.selection, self.desk, self.standing)
         self.stages = _Stages(self._make_stage)
+        self.reporter = Reporter(self.desk.runner.cache)
+        self.reporter.setParent(self)
         self._closing = False
         self.kept_at: Path | None = None
         """Where work that was not saved is kept once the window is closed."""
@@ -155,6 +161,9 @@ class MainWindow(QMainWindow):
         self.strip.limit_typed.connect(
             lambda r, typed: self._try(lambda: self._set_limit(r, typed))
         )
+        self.reporter.went_on.connect(self.messages.say)
+        self.reporter.written.connect(lambda page: self.messages.say(f"Report: {page}"))
+        self.reporter.failed.connect(lambda words: self.messages.say(words, error=True))
         self.strip.limit_wanted.connect(self._ask_limit)
         self.strip.limit_dropped.connect(lambda r: self._try(lambda: self._drop_limit(r)))
         self.listing.trouble.connect(lambda words: self.messages.say(words, error=True))
@@ -174,6 +183,8 @@ class MainWindow(QMainWindow):
         key("Ctrl+Y", self.redo)
         key("L", self._limit_key)
         key("Ctrl+N", self.show_start)
+        key("Ctrl+E", self.save_view)
+        key("Ctrl+R", self.report)
         key("Ctrl+S", self.opening.save)
         key("Ctrl+Shift+S", self.opening.save_as)
         key("Ctrl+O", self.opening.open_file)
@@ -206,6 +217,11 @@ class MainWindow(QMainWindow):
         rows = stage.rows()
         if rows and self.selection.subject not in {r.id for r in rows}:
             self.selection.choose(rows[0].id)
+
+    @property
+    def infos(self) -> tuple[StageInfo, ...]:
+        """The stages of the course."""
+        return tuple(self._infos.values())
 
     # -- showing ----------------------------------------------------------------------------------
 
@@ -354,6 +370,33 @@ class MainWindow(QMainWindow):
         if ref is not None:
             self.limits.show_for(ref, point)
 
+    def save_view(self) -> None:
+        """Save what the stage in view shows as a picture."""
+        stage = self._shown_stage
+        if stage is None or not self._on_stage:
+            return
+        surface = stage.surface
+        share = Share(
+            surface,
+            self.look,
+            lambda: titled(surface, stage.info.title),
+            trouble=lambda words: self.messages.say(words, error=True),
+        )
+        path = share.ask_save()
+        if path is not None:
+            self.messages.say(f"Written: {path}")
+
+    def report(self) -> None:
+        """Write a report of the whole project into a folder; what is missing is run first."""
+        start = str(self.opening.folder)
+        folder = QFileDialog.getExistingDirectory(self, "Report into folder", start)
+        if folder:
+            self.write_report(Path(folder))
+
+    def write_report(self, folder: Path) -> None:
+        """Write a report into a folder, in the background."""
+        self.reporter.write(self.document.project, folder)
+
     def _step_stage(self, step: int) -> None:
         ids = list(self._infos)
         at = ids.index(self.selection.stage) + step
@@ -438,6 +481,8 @@ class MainWindow(QMainWindow):
                 lambda: self.look.set_night(not self.look.is_night),
                 True,
             ),
+            ("Save this view…\tCtrl+E", self.save_view, self._on_stage),
+            ("Report of the project…\tCtrl+R", self.report, True),
             ("Keys\tF1", self.show_keys, True),
         ]
         for title, act, enabled in entries:
@@ -445,6 +490,7 @@ class MainWindow(QMainWindow):
             if action is not None:
                 action.setEnabled(enabled)
                 action.triggered.connect(lambda _, act=act: act())
+        add_units_menu(menu, self.look)
         menu.popup(point)
 
     def settle(self, milliseconds: int = 90_000) -> bool:
@@ -477,7 +523,8 @@ class MainWindow(QMainWindow):
                 stage.surface.veil.lift()
             if self.document.is_touched:
                 self.kept_at = self.document.autosave_now(closed=True)
-            settings().setValue("night", self.look.is_night)
+            remember_look(self.look.is_night)
+            self.reporter.stop()
             self.desk.close()
             self.standing.close()
             self.document.close()

@@ -19,6 +19,7 @@ from onda.project.build.stackup import (
     ViaSpan,
     Zone,
 )
+from onda.project.build.templates import usual_material
 from onda.project.kind import Ref
 from onda.project.lines.objects import LineClass, TraceOnLayer
 from onda.project.model import Design, Project
@@ -200,6 +201,12 @@ def _materials(
         if material is not None and given and abs(material.dk - row.dk) > 5e-4 * row.dk:
             name = f"{name}, Dk {row.dk:g}"
             material = known.get(name)
+        if material is None and not given and not row.material:
+            material = usual_material(row.kind, {m.id for m in out})
+            material = known.setdefault(material.name, material)
+            if material not in out:
+                out.append(material)
+            remarks.append(f"{row.name}: no material given; taken as {material.name}")
         if material is None:
             if not given:
                 raise InputError(

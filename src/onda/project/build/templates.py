@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Container
 from typing import Any
 
 from onda.errors import InputError
+from onda.project.base import fresh_id
 from onda.project.build.stackup import (
     CoatingLayer,
     CopperLayer,
@@ -19,7 +21,7 @@ from onda.project.build.stackup import (
 )
 from onda.project.quantities import Quantity, parse_quantity
 
-__all__ = ["LAYER_COUNTS", "TAIL_COUNTS", "template_build"]
+__all__ = ["LAYER_COUNTS", "TAIL_COUNTS", "template_build", "usual_material"]
 
 _ROLES: dict[int, str] = {
     2: "SP",
@@ -57,6 +59,14 @@ _MATERIALS = {
     "flex": "polyimide-flex",
     "coverlay": "coverlay",
 }
+_USUAL = {
+    "core": "mid-loss-core-thin",
+    "prepreg": "mid-loss-1080-66",
+    "flex": "polyimide-flex",
+    "adhesive": "acrylic-adhesive",
+    "coating": "solder-mask",
+}
+"""What is taken where a file names no material."""
 _THIN_CORE = 130.0
 """The library tells cores apart at this thickness, um."""
 
@@ -94,6 +104,15 @@ def template_build(layers: int, *, tail: bool = False) -> tuple[tuple[Material, 
         fabrication=_fabrication(),
         total=None if tail else parse_quantity("1.6 mm", "length"),
     )
+
+
+def usual_material(use: str, taken: Container[str]) -> Material:
+    """A material typical of a use (core, prepreg, flex, adhesive, coating), under a free id."""
+    from onda.project.build.library import library
+
+    of = _USUAL.get(use, _USUAL["coating"])
+    known = next(m for m in library().materials if m.id == of)
+    return known.as_material(fresh_id(of, taken))
 
 
 def _materials(used: set[str]) -> tuple[Material, ...]:

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPol
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.plots.colors import density_scale, image_of
+from onda.app.plots.sharing import offer_share
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
 from onda.project.quantities import format_si
@@ -26,6 +27,7 @@ class EyeView(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
+        offer_share(self, look, "Eye")
         self._eye: Eye | None = None
         self._mask: MaskInputs | None = None
         self._hits = 0.0

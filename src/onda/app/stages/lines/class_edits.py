@@ -14,7 +14,7 @@ from onda.project.kinds import kind_of
 from onda.project.lines.objects import LineClass
 from onda.project.lines.structure_edits import with_structure
 from onda.project.model import Design
-from onda.project.quantities import Quantity, parse_quantity, pretty, quantity
+from onda.project.quantities import Quantity, parse_quantity, pretty, quantity, unit_for
 from onda.project.requirement_edits import around_target
 from onda.studies.lines.inputs import line_inputs
 from onda.studies.lines.solved_line import section_of
@@ -98,9 +98,10 @@ class ClassEdits:
 
     def typed(self, key: str, content: str) -> None:
         """A dimension was typed on the drawing."""
-        if self._subject.line_class is not None and self._editor.run(
-            lambda: self._put_typed(key, parse_quantity(content, "length", "um"))
-        ):
+        if self._subject.line_class is None:
+            return
+        unit = unit_for("length", 1e-4)
+        if self._editor.run(lambda: self._put_typed(key, parse_quantity(content, "length", unit))):
             self._editor.tell("")
 
     def _put_typed(self, key: str, typed: Quantity) -> None:

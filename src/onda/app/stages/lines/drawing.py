@@ -11,7 +11,7 @@ from onda.project.build.stackup import CopperLayer, DielectricLayer, StackLayer
 from onda.project.lines.objects import TraceOnLayer
 from onda.project.lines.structures import structure
 from onda.project.model import Design
-from onda.project.quantities import pretty
+from onda.project.quantities import Quantity, as_shown, format_si
 from onda.studies.lines.inputs import LineInputs
 from onda.studies.lines.solved_line import section_of
 
@@ -25,12 +25,12 @@ def make_drawing(design: Design, inputs: LineInputs, trace: TraceOnLayer) -> Dra
     if inputs.turned:
         below, above = above, below
     planes = ((below, inputs.plane_below), (above, inputs.plane_above))
-    dimensions = [Dimension("width", pretty(trace.width), "Width of the trace", True)]
+    dimensions = [Dimension("width", _length(trace.width), "Width of the trace", True)]
     if trace.gap is not None:
-        dimensions.append(Dimension("gap", pretty(trace.gap), "Gap of the pair", True))
-    dimensions.append(Dimension("thickness", pretty(copper.thickness), "Copper thickness"))
+        dimensions.append(Dimension("gap", _length(trace.gap), "Gap of the pair", True))
+    dimensions.append(Dimension("thickness", _length(copper.thickness), "Copper thickness"))
     dimensions += [
-        Dimension(_slab_key(y), pretty(layer.thickness), f"Thickness of {layer.name}")
+        Dimension(_slab_key(y), _length(layer.thickness), f"Thickness of {layer.name}")
         for y, layer in _slabs(design, inputs, trace.layer)
     ]
     return Drawing(
@@ -41,6 +41,10 @@ def make_drawing(design: Design, inputs: LineInputs, trace: TraceOnLayer) -> Dra
         plane_names=tuple(name for name, there in planes if there),
         turned=inputs.turned,
     )
+
+
+def _length(value: Quantity) -> str:
+    return as_shown(value, "length")
 
 
 def _slab_key(y: float) -> str:
@@ -112,6 +116,6 @@ def structure_in_words(inputs: LineInputs, planes: tuple[str, ...]) -> str:
     else:
         where = f"over plane {planes[0]}" if planes else "no plane"
     if inputs.opening is not None:
-        where += f" with an opening of {inputs.opening.width * 1e6:.0f} µm"
+        where += f" with an opening of {format_si(inputs.opening.width, 'length')}"
     coated = "coated" if inputs.coating else ("bare" if not inputs.above else "")
     return ", ".join(p for p in (kind, coated, where) if p)

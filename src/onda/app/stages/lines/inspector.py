@@ -15,11 +15,14 @@ from onda.app.stages.lines.fit_panel import FitPanel
 from onda.app.stages.lines.spread_bars import SpreadBars
 from onda.project.lines.objects import LineClass
 from onda.project.quantities import format_si, pretty, quantity
+from onda.project.shown_units import units_in_use
 from onda.studies.lines.impedance import ImpedanceResult
 from onda.studies.lines.sensitivity import SensitivityResult
 
 __all__ = ["LinesInspector"]
 
+_LOSS = "loss per length"
+"""Shown in the unit that the user chose."""
 _ROWS: tuple[tuple[str, str, str, float, int, bool], ...] = (
     ("Odd mode", "z_odd", "Ω", 1, 1, True),
     ("Even mode", "z_even", "Ω", 1, 1, True),
@@ -32,7 +35,7 @@ _ROWS: tuple[tuple[str, str, str, float, int, bool], ...] = (
     ("Mutual", "mutual_inductance", "nH/m", 1e9, 1, True),
     ("Capacitance", "capacitance", "pF/m", 1e12, 1, False),
     ("Mutual", "mutual_capacitance", "pF/m", 1e12, 2, True),
-    ("Loss", "loss_at", "dB/m", 1, 1, False),
+    ("Loss", "loss_at", _LOSS, 1, 2, False),
     ("R at DC", "r_dc", "Ω/m", 1, 2, False),
     ("Error, est.", "error", "%", 100, 2, False),
     ("Loss to delay", "causality", "%", 100, 3, False),
@@ -125,13 +128,19 @@ class LinesInspector(QWidget):
         for name, attribute, unit, factor, decimals, only_pair in _ROWS:
             if only_pair and not pair:
                 continue
+            if unit == _LOSS:
+                factor, unit = units_in_use().loss_length, units_in_use().loss_unit
+            elif unit == "ps/mm" and units_in_use().lengths == "mil":
+                factor, unit, decimals = 25.4e9, "ps/in", 1
             now = f"{getattr(result, attribute) * factor:.{decimals}f}"
             then = f"{getattr(kept, attribute) * factor:.{decimals}f}" if kept else ""
             rows.append((names.get(name, name), now, unit, then))
+        over = units_in_use().loss_length
         parts = zip(("copper", "roughness", "dielectric"), result.loss_parts, strict=True)
         at_loss = next((k for k, row in enumerate(rows) if row[0].startswith("Loss")), len(rows))
         rows[at_loss + 1 : at_loss + 1] = [
-            (f"  of it {name}", f"{value:.1f}", "dB/m", "") for name, value in parts
+            (f"  of it {name}", f"{over * value:.2f}", units_in_use().loss_unit, "")
+            for name, value in parts
         ]
         self.numbers.set_rows(rows)
         # Just after a class became a pair the old result still stands here for a moment.

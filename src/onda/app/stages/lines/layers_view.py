@@ -10,13 +10,15 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.shell.painting import draw_state, pen, text
 from onda.app.theme import Look
+from onda.project.quantities import split_si
+from onda.project.shown_units import units_in_use
 from onda.studies.core.margin import State
 from onda.studies.lines.impedance import ImpedanceResult
 
 __all__ = ["LayerRow", "LayersView"]
 
 _ROW = 30.0
-_COLUMNS = (("Impedance", 0.30), ("Loss, dB per 100 mm", 0.40), ("Delay, ps/mm", 0.16))
+_COLUMNS = (("Impedance", 0.30), ("Loss", 0.40), ("Delay", 0.16))
 
 
 @dataclass(frozen=True)
@@ -66,11 +68,15 @@ class LayersView(QWidget):
         left, wide = 150.0, self.width() - 150.0
         x = left
         places = []
+        delay = split_si(1e-9, "delay per length")[1]
+        units = {"Loss": units_in_use().loss_unit, "Delay": delay}
         for title, share in _COLUMNS:
             places.append((x, share * wide))
-            text(painter, QRectF(x, 0, share * wide, 18), title, t.ink)
+            unit = units.get(title, "")
+            words = f"{title}, {unit}" if unit else title
+            text(painter, QRectF(x, 0, share * wide, 18), words, t.ink)
             x += share * wide + 14
-        losses = [0.1 * r.result.loss_at for r in self._rows if r.result]
+        losses = [units_in_use().loss_length * r.result.loss_at for r in self._rows if r.result]
         most = max(losses, default=1.0)
         for k, row in enumerate(self._rows):
             self._draw_row(painter, row, 22 + k * _ROW, places, most)
@@ -106,16 +112,26 @@ class LayersView(QWidget):
         text(painter, QRectF(x, top, 58, _ROW - 4), f"{row.result.z:.1f} Ω", ink)
         x, wide = places[1]
         parts = zip(row.result.loss_parts, (1, 4, 3), strict=True)
-        at = x + 44
+        at, over = x + 44, units_in_use().loss_length
         for value, series in parts:
-            length = 0.1 * value / most * (wide - 52)
+            length = over * value / most * (wide - 52)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(t.series[series]))
             painter.drawRect(QRectF(at, middle - 4, max(length, 0.0), 8))
             at += max(length, 0.0)
-        text(painter, QRectF(x, top, 42, _ROW - 4), f"{0.1 * row.result.loss_at:.2f}", t.ink)
+        text(
+            painter,
+            QRectF(x, top, 42, _ROW - 4),
+            f"{over * row.result.loss_at:.2f}",
+            t.ink,
+        )
         x, wide = places[2]
-        text(painter, QRectF(x, top, wide, _ROW - 4), f"{row.result.delay * 1e9:.3f}", t.ink)
+        text(
+            painter,
+            QRectF(x, top, wide, _ROW - 4),
+            split_si(row.result.delay, "delay per length", digits=4)[0],
+            t.ink,
+        )
 
     def _draw_tolerance(self, painter: QPainter, bar: QRectF, row: LayerRow) -> None:
         t = self._look.t

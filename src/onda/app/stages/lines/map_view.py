@@ -19,9 +19,11 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.plots.colors import deviation_scale, image_of
+from onda.app.plots.sharing import offer_share
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
 from onda.project.build.stackup import EtchLimit, PriceStep
+from onda.project.shown_units import units_in_use
 from onda.studies.lines.width_gap_map import FINE, MapResult
 
 __all__ = ["MapView"]
@@ -45,6 +47,7 @@ class MapView(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
+        offer_share(self, look, "Impedance by width and gap")
         self._map: MapResult | None = None
         self._fine: NDArray[np.float64] | None = None
         self._image: QImage | None = None
@@ -222,12 +225,16 @@ class MapView(QWidget):
         t = self._look.t
         painter.setFont(self._look.font(11))
         w0, w1, g0, g1 = self._ranges()
-        widths = [w for w in np.arange(80, 400, 40) * 1e-6 if w0 <= w <= w1]
+        unit, name = units_in_use().small_length
+        across, up = (np.arange(80, 400, 40), np.arange(100, 600, 50))
+        if name == "mil":
+            across, up = np.arange(3, 16), np.arange(4, 24, 2)
+        widths = [w for w in across * unit if w0 <= w <= w1]
         for width in widths:
             x = self.place(float(width), g0).x()
             if x > self.width() - 13:
                 continue
-            label = f"{width * 1e6:.0f}"
+            label = f"{width / unit:.0f}"
             text(
                 painter,
                 QRectF(x - 26, box.bottom() + 3, 52, 16),
@@ -235,14 +242,14 @@ class MapView(QWidget):
                 t.secondary,
                 Qt.AlignmentFlag.AlignHCenter,
             )
-        gaps = [g for g in np.arange(100, 600, 50) * 1e-6 if g0 <= g <= g1]
+        gaps = [g for g in up * unit if g0 <= g <= g1]
         room = 15.0 * len(gaps) < box.height()
         for gap in gaps if room else gaps[::2]:
             y = self.place(w0, float(gap)).y()
             text(
                 painter,
                 QRectF(0, y - 8, _LEFT - 5, 16),
-                f"{gap * 1e6:.0f}",
+                f"{gap / unit:.0f}",
                 t.secondary,
                 Qt.AlignmentFlag.AlignRight,
             )
@@ -261,7 +268,9 @@ class MapView(QWidget):
             return
         width, gap = self._value(self._hover)
         z = self.impedance_at(width, gap)
-        words = f"{width * 1e6:.0f} / {gap * 1e6:.0f} µm · {z:.1f} Ω"
+        unit, name = units_in_use().small_length
+        digits = 0 if name == "µm" else 1
+        words = f"{width / unit:.{digits}f} / {gap / unit:.{digits}f} {name} · {z:.1f} Ω"
         painter.setFont(self._look.mono(11))
         wide = painter.fontMetrics().horizontalAdvance(words) + 12
         rect = QRectF(box.right() - wide - 3, box.bottom() - 22, wide, 19)

@@ -12,6 +12,7 @@ from onda.app.plots.curves import Axis, Curve, CurvePlot, Limit
 from onda.app.shell.fields import label
 from onda.app.stages.lines.map_view import MapView
 from onda.app.theme import Look
+from onda.project.shown_units import units_in_use
 from onda.studies.lines.impedance import ImpedanceResult
 from onda.studies.lines.width_sweep import WidthSweepResult
 
@@ -48,7 +49,7 @@ class ImpedancePlots(QWidget):
         self.by_width = CurvePlot(look, Axis("Width", "µm"), Axis("Impedance", "Ω"), axis_width=36)
         self.by_frequency = CurvePlot(look, _DECADES, Axis("Impedance", "Ω"), axis_width=36)
         self.loss = CurvePlot(
-            look, Axis("Frequency", "GHz"), Axis("Loss", "dB per 100 mm"), axis_width=36
+            look, Axis("Frequency", "GHz"), Axis("Loss", "dB/100 mm"), axis_width=36
         )
         self.map = MapView(look)
         headings = _grid(
@@ -65,7 +66,8 @@ class ImpedancePlots(QWidget):
         """A map for lines with a gap, a curve for single ones."""
         self.map.setVisible(pair)
         self.by_width.setVisible(not pair)
-        words = "Every width and gap, µm" if pair else "Impedance against width"
+        unit = units_in_use().small_length[1]
+        words = f"Every width and gap, {unit}" if pair else "Impedance against width"
         self.width_title.setText(words)  # type: ignore[attr-defined]
 
     def clear(self) -> None:
@@ -83,6 +85,9 @@ class ImpedancePlots(QWidget):
             for k in kept
         ]
         self.by_frequency.show_curves(curves)
+        units = units_in_use()
+        over = units.loss_length
+        self.loss.show_y(Axis("Loss", units.loss_unit))
         drawn = (ghz > _LOSS_FROM) & (ghz < _LOSS_TO)
         parts = [
             ("total", result.loss_db_per_m, t.series[0], 1.8),
@@ -92,13 +97,13 @@ class ImpedancePlots(QWidget):
         if float(result.roughness_db_per_m[drawn].max()) > 1e-3:
             parts.append(("roughness", result.roughness_db_per_m, t.series[4], 1.4))
         loss = [
-            Curve(name, ghz[drawn], 0.1 * values[drawn], color, width, note=True)
+            Curve(name, ghz[drawn], over * values[drawn], color, width, note=True)
             for name, values, color, width in parts
         ]
         for k in kept:
             at = k.result.frequency / 1e9
             fits = (at > _LOSS_FROM) & (at < _LOSS_TO)
-            total = 0.1 * k.result.loss_db_per_m[fits]
+            total = over * k.result.loss_db_per_m[fits]
             loss.append(Curve(k.called("total"), at[fits], total, t.kept, kept=k.number))
         self.loss.show_curves(loss)
 
@@ -108,11 +113,14 @@ class ImpedancePlots(QWidget):
         limits: list[Limit],
         marks: list[tuple[float, float, str]],
     ) -> None:
-        """Show impedance against width with its limits and marks."""
+        """Show impedance against width with its limits and marks (m, ohm, colour)."""
         if sweep is None or not len(sweep.widths):
             self.by_width.show_curves([])
             return
-        curve = Curve("impedance", sweep.widths * 1e6, sweep.z, self._look.t.sea, 1.8)
+        size, unit = units_in_use().small_length
+        self.by_width.show_x(Axis("Width", unit))
+        curve = Curve("impedance", sweep.widths / size, sweep.z, self._look.t.sea, 1.8)
+        marks = [(width / size, z, color) for width, z, color in marks]
         self.by_width.show_curves([curve], limits, marks=marks)
 
 

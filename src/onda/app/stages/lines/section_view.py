@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from onda.app.plots.sharing import offer_share
 from onda.app.shell.fields import Entry
 from onda.app.shell.painting import pen, text
 from onda.app.stages.lines.field_drawing import (
@@ -64,6 +65,7 @@ class SectionView(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
+        offer_share(self, look, "Cross-section")
         self._drawing: Drawing | None = None
         self._lines: tuple[NDArray[np.float64], ...] = ()
         self._picture: FieldPicture | None = None

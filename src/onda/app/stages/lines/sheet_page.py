@@ -22,6 +22,7 @@ from onda.project.base import set_value
 from onda.project.edits import replace_object
 from onda.project.lines.objects import SheetLine
 from onda.project.quantities import Quantity, format_si
+from onda.project.shown_units import units_in_use
 from onda.studies.lines.sheet_line import SHEET_LINE, SheetResult, sheet_inputs
 
 __all__ = ["SheetInspector", "SheetPage"]
@@ -43,7 +44,7 @@ class SheetPage(QWidget):
         grid.setHorizontalSpacing(14)
         self.z = CurvePlot(look, Axis("Frequency", "GHz", log=True), Axis("Impedance", "Ω"))
         self.delay = CurvePlot(look, Axis("Frequency", "GHz", log=True), Axis("Delay", "ps/mm"))
-        self.loss = CurvePlot(look, Axis("Frequency", "GHz", log=True), Axis("Loss", "dB/m"))
+        self.loss = CurvePlot(look, Axis("Frequency", "GHz", log=True), Axis("Loss", "dB/100 mm"))
         self.insertion = CurvePlot(look, Axis("Frequency", "GHz", log=True), Axis("S21", "dB"))
         for k, (title, plot) in enumerate(
             (
@@ -94,9 +95,11 @@ class SheetPage(QWidget):
             self.eyes.show_result(None)
             return
         ghz = result.frequency / 1e9
+        units = units_in_use()
+        self.loss.show_y(Axis("Loss", units.loss_unit))
         self.z.show_curves([Curve("impedance", ghz, result.z_of_f, t.sea, 1.8)])
         self.delay.show_curves([Curve("delay", ghz, result.delay_of_f * 1e9, t.sea, 1.8)])
-        self.loss.show_curves([Curve("loss", ghz, result.loss, t.sea, 1.8)])
+        self.loss.show_curves([Curve("loss", ghz, units.loss_length * result.loss, t.sea, 1.8)])
         curves = []
         count = len(result.factors)
         for k, (factor, row) in enumerate(zip(result.factors, result.insertion, strict=True)):
@@ -228,8 +231,8 @@ class SheetInspector(QWidget):
             self.numbers.set_rows(
                 [
                     ("Impedance", f"{result.z0:.2f}", "Ω", ""),
-                    ("Delay", f"{result.delay * 1e9:.3f}", "ps/mm", ""),
-                    ("Loss where stated", f"{result.loss_at:.3f}", "dB/m", ""),
+                    NumberRows.si_row("Delay", result.delay, "delay per length"),
+                    NumberRows.si_row("Loss where stated", result.loss_at, "loss per length"),
                 ]
             )
         self.entry.setCurrentIndex(self.entry.findData(line.entry))

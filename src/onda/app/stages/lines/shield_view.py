@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from onda.app.plots.sharing import offer_share
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
 from onda.studies.lines.shield import GuidedMode
@@ -23,6 +24,7 @@ class ShieldView(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
+        offer_share(self, look, "Closed section")
         self._section: CrossSection | None = None
         self._mode: GuidedMode | None = None
         self._magnetic = False

@@ -12,6 +12,7 @@ from onda.app.kit.stage import Stage
 from onda.app.kit.surface import scrolled
 from onda.app.plots.curves import CurvePlot, Limit
 from onda.app.shell.rows import Row
+from onda.app.shell.shapes import shape_of
 from onda.app.stages import StageInfo
 from onda.app.stages.lines.class_edits import ClassEdits
 from onda.app.stages.lines.class_page import ClassPage
@@ -333,8 +334,7 @@ class LinesStage(Stage):
             state = states.get(o.layer)
             if state is None and result is not None:
                 state = State.HOLDS if low <= result.z <= high else State.FAILS
-            shape = f"{o.width.si * 1e6:.0f}" + (f"/{o.gap.si * 1e6:.0f}" if o.gap else "")
-            rows.append(LayerRow(o.layer, f"{shape} µm", low, high, state, result))
+            rows.append(LayerRow(o.layer, shape_of(o.width, o.gap), low, high, state, result))
         self.page.show_layers(rows, trace.layer)
 
     def _states(self, line_class: LineClass) -> dict[str, State]:
@@ -353,12 +353,12 @@ class LinesStage(Stage):
         limits = [Limit(v, f"{w} {v:.4g} Ω") for v, w in self.subject.limits(trace.layer)]
         t = self.context.look.t
         result = self.subject.results.get(trace.layer)
-        marks = [(trace.width.si * 1e6, result.z, t.ink)] if result else []
+        marks = [(trace.width.si, result.z, t.ink)] if result else []
         for identifier, state in self.subject.kept.items():
             then = state.get(trace.layer)
             kept = self.subject.kept_trace(identifier, trace.layer)
             if then is not None and kept is not None:
-                marks.append((kept.width.si * 1e6, then.z, t.kept))
+                marks.append((kept.width.si, then.z, t.kept))
         self.page.impedance.show_sweep(self.subject.sweep, limits, marks)
 
     def _draw_map_points(self, trace: TraceOnLayer) -> None:

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from onda.app.plots.sharing import offer_share
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
 
@@ -35,6 +36,7 @@ class CirclePlot(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
+        offer_share(self, look, "Circle diagram")
         self._loci: list[Locus] = []
         self._impedance = True
         self._reference = 50.0

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from onda.app.plots.sharing import offer_share
 from onda.app.selection import Selection
 from onda.app.shell.painting import pen, text
 from onda.app.stages.paths.scale import LEFT, DelayScale, Probes
@@ -21,6 +22,7 @@ class Profile(QWidget):
     def __init__(self, look: Look, selection: Selection, probes: Probes) -> None:
         super().__init__()
         self._look = look
+        offer_share(self, look, "Impedance along the path")
         self._selection = selection
         self._probes = probes
         self._spans: tuple[Span, ...] = ()

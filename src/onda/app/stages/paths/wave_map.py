@@ -8,6 +8,7 @@ from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.plots.colors import image_of, voltage_scale
+from onda.app.plots.sharing import offer_share
 from onda.app.shell.painting import pen, text
 from onda.app.stages.paths.scale import LEFT, DelayScale, Probes, RouteMap
 from onda.app.theme import Look
@@ -23,6 +24,7 @@ class WaveMap(QWidget):
     def __init__(self, look: Look, probes: Probes) -> None:
         super().__init__()
         self._look = look
+        offer_share(self, look, "Wave map")
         self._probes = probes
         self._result: PathResult | None = None
         self._route: RouteMap | None = None

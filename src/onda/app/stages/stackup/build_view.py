@@ -8,6 +8,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from onda.app.plots.sharing import offer_share
 from onda.app.shell.painting import draw_state, pen, text
 from onda.app.stages.stackup.cells import Cell, draw_cell, draw_empty_cell
 from onda.app.stages.stackup.layout import BuildLayout, lay_out
@@ -63,6 +64,7 @@ class BuildView(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
+        offer_share(self, look, "Build")
         self._design: Design | None = None
         self._cells: dict[tuple[str, str], Cell] = {}
         self._current = ""

@@ -10,6 +10,8 @@ from PyQt6.QtGui import QColor, QPainter
 
 from onda.app.shell.painting import draw_state, pen, text
 from onda.app.theme import Look
+from onda.project.quantities import format_si
+from onda.project.shown_units import units_in_use
 from onda.studies.core.margin import State
 
 __all__ = ["Cell", "draw_cell", "draw_empty_cell"]
@@ -17,7 +19,7 @@ __all__ = ["Cell", "draw_cell", "draw_empty_cell"]
 
 @dataclass(frozen=True)
 class Cell:
-    """A class on a layer; `z` and `loss` (dB per 100 mm) NaN while they are computed."""
+    """A class on a layer; `z` and `loss` (dB/m) NaN while they are computed."""
 
     place: str
     line_class: str
@@ -36,8 +38,8 @@ class Cell:
             return f"{self.place}: {self.problem}"
         state = self.state.value if self.state else "computing"
         return (
-            f"{self.place}: {self.shape} µm, {self.z:.1f} Ω within {self.low:.4g} – "
-            f"{self.high:.4g} Ω, {self.loss:.2f} dB per 100 mm, {state}"
+            f"{self.place}: {self.shape}, {self.z:.1f} Ω within {self.low:.4g} – "
+            f"{self.high:.4g} Ω, {format_si(self.loss, 'loss per length')}, {state}"
         )
 
 
@@ -59,10 +61,10 @@ def draw_cell(painter: QPainter, look: Look, rect: QRectF, cell: Cell, *, chosen
     painter.setFont(look.mono(11))
     if rows >= 2:
         place = top.translated(0, line)
-        text(painter, place, cell.shape, t.secondary)
+        text(painter, place, cell.shape.partition(" ")[0], t.secondary)
     if rows >= 3 and not math.isnan(cell.loss):
         place = top.translated(0, 2 * line)
-        text(painter, place, f"{cell.loss:.2f} dB", t.secondary)
+        text(painter, place, f"{units_in_use().loss_length * cell.loss:.2f} dB", t.secondary)
     _draw_bar(painter, look, QRectF(inner.left(), rect.bottom() - 5, inner.width(), 3), cell)
 
 

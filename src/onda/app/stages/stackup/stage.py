@@ -15,6 +15,7 @@ from onda.app.kit.maker import Aside
 from onda.app.kit.stage import Stage
 from onda.app.kit.surface import scrolled
 from onda.app.shell.rows import Row
+from onda.app.shell.shapes import shape_of
 from onda.app.stages import StageInfo
 from onda.app.stages.stackup.build_view import BuildView
 from onda.app.stages.stackup.cells import Cell
@@ -257,7 +258,7 @@ class StackupStage(Stage):
             result.z if result else math.nan,
             low,
             high,
-            0.1 * result.loss_at if result else math.nan,
+            result.loss_at if result else math.nan,
             State.FAILS if problem else state,
             problem,
         )
@@ -266,10 +267,7 @@ class StackupStage(Stage):
         cells = []
         for c in self.design.line_classes:
             for t in c.on:
-                shape = f"{t.width.si * 1e6:.0f}"
-                gap = t.gap or t.ground_gap
-                if gap is not None:
-                    shape += f"/{gap.si * 1e6:.0f}"
+                shape = shape_of(t.width, t.gap or t.ground_gap)
                 cells.append(self._cell(c.id, t.layer, shape))
         zone = self.subject.zone
         self.view.show_build(self.design, cells, self.subject.element, zone.id if zone else "")
