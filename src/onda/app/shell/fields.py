@@ -256,6 +256,11 @@ class NumberRows(QWidget):
         self.setAccessibleDescription("; ".join(f"{n} {v} {u}" for n, v, u, _ in rows))
         self.update()
 
+    def title_at(self, y: int) -> str:
+        """Name of the row at a height, empty below them."""
+        index = y // _ROW
+        return self._rows[index][0].strip() if 0 <= index < len(self._rows) else ""
+
     @staticmethod
     def si_row(
         name: str, si: float, dimension: str, kept: float | None = None

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from onda.app.document import Document
+from onda.app.kit.explain import measure_words
 from onda.app.shell.fields import ChoiceBox, Entry, label
 from onda.app.theme import Look
 from onda.errors import OndaError
@@ -97,7 +98,7 @@ class LimitCard(QFrame):
         sign = ">= " if chosen.worse == "smaller" else ""
         both = "90 to 110 ohm" if chosen.dimension == "resistance" else f"{sign}0.3 {info.shown}"
         self.limit.setPlaceholderText(both)
-        how = f"{chosen.title}: {chosen.how}. " if chosen.how else ""
+        how = f"{measure_words(chosen.key)} "
         self.hint.setText(
             f"{how}A value alone is the most it may be; >= before it the least; two with "
             f"to between them are both. Units: {info.units}."

@@ -18,6 +18,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QMenu, QPushButton, QSizePolicy, QToolTip, QWidget
 
+from onda.app.kit.explain import measure_words
 from onda.app.shell.fields import Entry
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
@@ -287,7 +288,12 @@ class MarginStrip(QWidget):
             shown = self._shown()
             if 0 <= index < len(shown):
                 m = shown[index]
-                lines = [m.sentence, f"{m.where}; {m.how}".strip("; "), f"Limit: {m.source}"]
+                lines = [
+                    m.sentence,
+                    measure_words(m.measure),
+                    f"{m.where}; {m.how}".strip("; "),
+                    f"Limit: {m.source}",
+                ]
                 lines.append("Double click to type another limit.")
                 tip = "\n".join(line for line in lines if line)
                 QToolTip.showText(event.globalPos(), tip, self)  # type: ignore[attr-defined]

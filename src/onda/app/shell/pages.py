@@ -15,20 +15,26 @@ __all__ = ["ComingPage", "KeysPage"]
 KEYS: tuple[tuple[str, str], ...] = (
     ("Ctrl+1 … Ctrl+9", "go to a stage"),
     ("Ctrl+Page up / down", "the stage before, the stage after"),
-    ("K", "keep this state and compare with it from now on"),
-    ("T", "put the value in focus on the trim; then the arrow keys move it"),
-    ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
+    ("Ctrl+N, Ctrl+O", "begin a board, open a project"),
     ("Ctrl+S, Ctrl+Shift+S", "save, save as"),
-    ("Ctrl+O", "open a project"),
+    ("Ctrl+Z, Ctrl+Shift+Z or Ctrl+Y", "undo, redo; in a field only what is being typed"),
+    ("Ctrl+E, Ctrl+R", "save this view, write a report of the project"),
     ("Ctrl+D", "day or night"),
+    ("K", "keep this state and compare with it from now on"),
+    ("L", "put a limit on what is on screen"),
+    ("T", "put the value in focus on the trim; then the arrow keys move it"),
+    ("Arrows in a list, F2, Delete", "choose, rename, remove; the menu key copies"),
     ("Arrows on the ribbon", "slide a probe; up and down choose another; , and . step elements"),
     ("Insert, Delete on the ribbon", "insert behind the chosen element, remove it"),
     ("Arrows on a chain, Delete", "choose a piece, with Ctrl move it; take it out"),
-    ("Arrows on the margins", "choose a bar; Enter or a double click types another limit"),
+    ("Arrows on the margins", "choose a bar; Enter types another limit, Delete takes it away"),
     ("Arrows on the section", "choose a dimension; Enter types on it"),
-    ("Arrows in a list, F2, Delete", "choose, rename, remove"),
-    ("Esc", "cancel the run, or leave a field as it was"),
-    ("F1 or ?", "this page"),
+    ("Wheel, drag on a plot", "zoom, with Shift or Ctrl one way; zoom to a box, move an axis"),
+    ("Backspace, Home on a plot", "one zoom back, show all (or double click)"),
+    ("C, X on a plot", "set a cursor, then the other; remove both"),
+    ("Ctrl+C, Ctrl+Shift+C, Ctrl+E", "on a plot: copy as picture, as table; save as PNG, SVG, CSV"),
+    ("Esc", "cancel the run, or leave a field or a page as it was"),
+    ("F1, ?", "explain the field in focus, or this page"),
 )
 
 
@@ -65,8 +71,8 @@ class KeysPage(QWidget):
     def __init__(self, close: Callable[[], None]) -> None:
         super().__init__()
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(40, 30, 40, 30)
-        layout.setSpacing(7)
+        layout.setContentsMargins(40, 20, 40, 16)
+        layout.setSpacing(4)
         layout.addWidget(label("Keys", "title"))
         for keys, what in KEYS:
             line = QHBoxLayout()

@@ -4,10 +4,18 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable, Iterator, Mapping
+from html import escape
 from pathlib import Path
 
-from PyQt6.QtCore import QEventLoop, QPoint, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PyQt6.QtCore import QEvent, QEventLoop, QPoint, QTimer
+from PyQt6.QtGui import (
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QHelpEvent,
+    QKeySequence,
+    QShortcut,
+)
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -16,6 +24,7 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QMenu,
     QStackedWidget,
+    QToolTip,
     QVBoxLayout,
     QWidget,
 )
@@ -23,6 +32,7 @@ from PyQt6.QtWidgets import (
 from onda.app.document import Document
 from onda.app.jobs import JobDesk
 from onda.app.kit.context import Context
+from onda.app.kit.explain import help_at, help_of
 from onda.app.kit.stage import Stage
 from onda.app.plots.sharing import Share, titled
 from onda.app.recents import remember_look
@@ -53,6 +63,8 @@ from onda.studies.core.runner import StudyRunner
 __all__ = ["MainWindow"]
 
 _log = logging.getLogger(__name__)
+_READ_MS = 20_000
+"""How long an explanation that was asked for stands."""
 
 
 class MainWindow(QMainWindow):
@@ -82,6 +94,7 @@ class MainWindow(QMainWindow):
         self.reporter = Reporter(self.desk.runner.cache)
         self.reporter.setParent(self)
         self._closing = False
+        self._explained_to: QWidget | None = None
         self.kept_at: Path | None = None
         """Where work that was not saved is kept once the window is closed."""
         self._build()
@@ -189,7 +202,7 @@ class MainWindow(QMainWindow):
         key("Ctrl+Shift+S", self.opening.save_as)
         key("Ctrl+O", self.opening.open_file)
         key("Ctrl+D", lambda: self.look.set_night(not self.look.is_night))
-        key("F1", self.show_keys)
+        key("F1", self.explain)
         key("?", self.show_keys)
         key("Esc", self.desk.cancel_all)
 
@@ -339,6 +352,31 @@ class MainWindow(QMainWindow):
         if stage is not None:
             self._choose_first()
         self._show_list()
+
+    def event(self, event: QEvent | None) -> bool:
+        """What nobody explained below the pointer is explained here."""
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+            widget = self.childAt(self.mapFromGlobal(event.globalPos()))
+            if widget is not None:
+                at = widget.mapFromGlobal(event.globalPos())
+                title, words = help_at(widget, at, self.selection.stage)
+                if words:
+                    QToolTip.showText(event.globalPos(), _explained(title, words), widget)
+                    return True
+        return super().event(event)
+
+    def explain(self) -> None:
+        """Explain the field in focus; where there is none, or once more, show the page of keys."""
+        widget = QApplication.focusWidget()
+        title, words = help_of(widget, self.selection.stage)
+        again = widget is self._explained_to and QToolTip.isVisible()
+        self._explained_to = None if again else widget
+        if widget is None or not words or again:
+            QToolTip.hideText()
+            self.show_keys()
+            return
+        below = widget.mapToGlobal(widget.rect().bottomLeft())
+        QToolTip.showText(below, _explained(title, words), widget, widget.rect(), _READ_MS)
 
     def show_keys(self) -> None:
         """Show the page of keys."""
@@ -530,6 +568,12 @@ class MainWindow(QMainWindow):
             self.document.close()
         if event is not None:
             event.accept()
+
+
+def _explained(title: str, words: str) -> str:
+    """As a tip shows it: the title, then what it means, in lines of a readable width."""
+    body = f"<b>{escape(title)}</b><br>{escape(words)}"
+    return f'<table width="320"><tr><td>{body}</td></tr></table>'
 
 
 class _Stages(Mapping[str, Stage]):
