@@ -29,6 +29,7 @@ __all__ = [
     "UnitInterval",
     "Voltage",
     "as_shown",
+    "fixed",
     "format_si",
     "parse_quantity",
     "pretty",
@@ -174,8 +175,8 @@ def as_shown(value: Quantity, dimension: str) -> str:
     chosen = units_in_use()
     if dimension not in chosen.scales or _is_of(value.unit, chosen, dimension):
         return typed
-    number, unit = split_si(value.si, dimension, digits=4)
-    return f"{number} {unit}"
+    unit = split_si(value.si, dimension)[1]
+    return f"{value.si / unit_factor(unit, dimension):.4g} {unit}"
 
 
 def _is_of(unit: str, chosen: ShownUnits, dimension: str) -> bool:
@@ -190,6 +191,20 @@ def _is_of(unit: str, chosen: ShownUnits, dimension: str) -> bool:
 def unit_for(dimension: str, like: float) -> str:
     """The unit in which a value of a size is shown, as it is typed."""
     return split_si(like, dimension)[1].replace("µ", "u").replace("Ω", "ohm")
+
+
+def fixed(value: float, decimals: int, *, sign: bool = False) -> str:
+    """A number with so many decimals, never minus nothing.
+
+    Examples
+    --------
+    >>> fixed(-0.0004, 2), fixed(-1.5, 1), fixed(1.5, 1, sign=True)
+    ('0.00', '−1.5', '+1.5')
+    """
+    text = f"{value:.{decimals}f}"
+    if float(text) == 0:
+        return f"{0:.{decimals}f}"
+    return (f"{value:+.{decimals}f}" if sign else text).replace("-", "−")
 
 
 def quantity(si: float, dimension: str, unit: str | None = None, digits: int = 4) -> Quantity:

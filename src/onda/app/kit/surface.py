@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -67,6 +68,8 @@ class Surface(QWidget):
         head.setSpacing(10)
         self.title = label("", "title")
         self.remark = label("", "secondary")
+        # Buttons keep their words; the remark gives way.
+        self.remark.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         head.addWidget(self.title)
         head.addWidget(self.remark, 1)
         self._tools = QWidget()

@@ -13,6 +13,8 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QSizePolicy,
     QStyle,
+    QStyleOptionComboBox,
+    QStylePainter,
     QVBoxLayout,
     QWidget,
 )
@@ -36,6 +38,8 @@ __all__ = [
 
 _ROW = 20
 """Height of a row of numbers, pixels."""
+_UNIT, _NUMBER = 42, 58
+"""Widths of the columns of units, at least, and of numbers."""
 
 
 def label(content: str, kind: str = "", *, wrap: bool = False) -> QLabel:
@@ -178,7 +182,8 @@ class QuantityField(_Entry):
     def __init__(
         self, title: str, dimension: str, apply: Callable[[Quantity], None], *, width: int = 96
     ) -> None:
-        super().__init__(title, width)
+        # The longest units need more room.
+        super().__init__(title, max(width, 130) if dimension == "loss per length" else width)
         self._dimension = dimension
         self._apply = apply
         self._unit = ""
@@ -224,9 +229,31 @@ class ChoiceBox(QComboBox):
         self.setFixedWidth(width)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
+    def showPopup(self) -> None:
+        """The list is as wide as its longest words need."""
+        view = self.view()
+        if view is not None:
+            widest = max(
+                (
+                    self.fontMetrics().horizontalAdvance(self.itemText(i))
+                    for i in range(self.count())
+                ),
+                default=0,
+            )
+            view.setMinimumWidth(min(max(widest + 30, self.width()), 420))
+        super().showPopup()
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        super().paintEvent(event)
-        painter = QPainter(self)
+        option = QStyleOptionComboBox()
+        self.initStyleOption(option)
+        # Words that do not fit are cut with a mark; the tip has all of them.
+        room = self.width() - 34
+        option.currentText = self.fontMetrics().elidedText(
+            option.currentText, Qt.TextElideMode.ElideRight, room
+        )
+        painter = QStylePainter(self)
+        painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
+        painter.drawControl(QStyle.ControlElement.CE_ComboBoxLabel, option)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(pen(self._look.t.secondary, 1.6))
         x, y = self.width() - 15.0, self.height() / 2 - 2
@@ -274,29 +301,25 @@ class NumberRows(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         look, t = self._look, self._look.t
         painter = QPainter(self)
+        painter.setFont(look.font(11))
+        metrics = painter.fontMetrics()
         for i, (name, number, unit, kept) in enumerate(self._rows):
             top = i * _ROW
+            # A long unit takes the room that it needs in its own row.
+            units = max(_UNIT, metrics.horizontalAdvance(unit) + 4)
+            right = self.width() - units - 4
+            kept_right = right - _NUMBER
             painter.setFont(look.font(11))
-            room = self.width() - (158 if kept else 102)
+            room = (kept_right - _NUMBER if kept else kept_right) + 2
             text(painter, QRectF(0, top, room, _ROW - 1), name, t.secondary)
-            text(painter, QRectF(self.width() - 42, top, 42, _ROW - 1), unit, t.secondary)
+            text(painter, QRectF(self.width() - units, top, units, _ROW - 1), unit, t.secondary)
             painter.setFont(look.mono(12))
-            text(
-                painter,
-                QRectF(self.width() - 104, top, 58, _ROW - 1),
-                number,
-                t.ink,
-                Qt.AlignmentFlag.AlignRight,
-            )
+            place = QRectF(right - _NUMBER, top, _NUMBER, _ROW - 1)
+            text(painter, place, number, t.ink, Qt.AlignmentFlag.AlignRight)
             if kept:
                 painter.setFont(look.mono(11))
-                text(
-                    painter,
-                    QRectF(self.width() - 158, top, 54, _ROW - 1),
-                    kept,
-                    t.kept_ink,
-                    Qt.AlignmentFlag.AlignRight,
-                )
+                place = QRectF(kept_right - _NUMBER, top, _NUMBER - 2, _ROW - 1)
+                text(painter, place, kept, t.kept_ink, Qt.AlignmentFlag.AlignRight)
             painter.setPen(pen(t.hairline))
             painter.drawLine(QPointF(0, top + _ROW - 0.5), QPointF(self.width(), top + _ROW - 0.5))
         painter.end()

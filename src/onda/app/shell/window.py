@@ -106,7 +106,7 @@ class MainWindow(QMainWindow):
         self._show_stage()
         self.resize(1280, 800)
         self.listing.objects.setFocus()
-        self.setMinimumSize(1000, 640)
+        self.setMinimumSize(1280, 720)
         # What is in view is asked for first; the rest of the board follows it.
         self.standing.begin()
 

@@ -24,7 +24,7 @@ __all__ = ["SHEET_LINE", "SheetInputs", "SheetResult", "line_of_sheet", "sheet_i
 FloatArray = NDArray[np.float64]
 _NEPER = 20.0 / math.log(10.0)
 _LOWEST, _HIGHEST, _POINTS = 1e6, 40e9, 161
-_BITS, _LEVELS, _PHASES = 8000, 240, 256
+_BITS, _LEVELS, _PHASES = 8000, 120, 384
 _EDGE = 0.3
 """Rise time of the bits as a share of the unit interval."""
 

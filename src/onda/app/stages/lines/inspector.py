@@ -14,7 +14,7 @@ from onda.app.shell.form import Form
 from onda.app.stages.lines.fit_panel import FitPanel
 from onda.app.stages.lines.spread_bars import SpreadBars
 from onda.project.lines.objects import LineClass
-from onda.project.quantities import format_si, pretty, quantity
+from onda.project.quantities import fixed, format_si, pretty, quantity
 from onda.project.shown_units import units_in_use
 from onda.studies.lines.impedance import ImpedanceResult
 from onda.studies.lines.sensitivity import SensitivityResult
@@ -120,7 +120,7 @@ class LinesInspector(QWidget):
         pair = line_class.structure.differential
         self.kind.setText("Differential impedance" if pair else "Impedance")
         self.big.setText(f"{result.z:.1f}")
-        off = f"{result.z - line_class.target.si:+.1f} Ω".replace("-", "−")
+        off = f"{fixed(result.z - line_class.target.si, 1, sign=True)} Ω"
         self.target_note.setText(f"target {pretty(line_class.target)}\n{off}")
         at = format_si(line_class.loss_at.si, "frequency", digits=2)
         names = {"Loss": f"Loss, {at}"} | ({"Delay": "Delay, odd"} if pair else {})

@@ -154,6 +154,7 @@ class _Eyes(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         look, t, result = self._look, self._look.t, self._result
         painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         count = len(result.factors) if result is not None else 0
         wide = min((self.width() - 8.0) / max(count, 1), 2.4 * self.height())
         for k in range(count):

@@ -13,6 +13,7 @@ from onda.app.plots.curves import Axis, Curve, CurvePlot
 from onda.app.shell.fields import label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
+from onda.project.quantities import fixed
 from onda.studies.networks.network import NetworkResult, level_db
 
 __all__ = ["SkewView"]
@@ -100,10 +101,10 @@ class SkewView(QWidget):
                     str(k),
                     (
                         f"{k + 1}",
-                        f"{s.figure * 1e12:+.3f} ps" if s else "",
-                        f"{s.single_delay * 1e12:+.3f} ps" if s else "",
+                        f"{fixed(s.figure * 1e12, 3, sign=True)} ps" if s else "",
+                        f"{fixed(s.single_delay * 1e12, 3, sign=True)} ps" if s else "",
                         f"{delay * 1e12:.2f} ps",
-                        f"{(delay - first) * 1e12:+.3f} ps",
+                        f"{fixed((delay - first) * 1e12, 3, sign=True)} ps",
                     ),
                 )
             )

@@ -82,9 +82,7 @@ class TimeView(QWidget):
         column = QVBoxLayout()
         column.setSpacing(2)
         look = self._look
-        column.addWidget(
-            label("Impedance against one-way delay: peeled (strong), plain (thin)", "heading")
-        )
+        column.addWidget(label("Impedance: peeled strong, plain thin", "heading"))
         self.profile = CurvePlot(
             look, Axis("One-way delay", "ps"), Axis("Impedance", "Ω"), axis_width=_LEFT
         )
@@ -276,7 +274,7 @@ class TimeView(QWidget):
         through = [c for c in time.through if (c.lane, c.mode) == (self.lane, found.mode)]
         low, high = self.profile.plot.getViewBox().viewRange()[0]
         if self.below.current == "impulse":
-            self._lower.setText("Impulse response, against its arrival")
+            self._lower.setText("Impulse response")
             curves = [
                 Curve("through", c.time * 1e12, c.impulse * 1e-9, t.sea, 1.8) for c in through
             ]
@@ -284,7 +282,7 @@ class TimeView(QWidget):
             self.crosstalk.show_y(Axis("Impulse response", "1/ns"))
             self.crosstalk.show_curves(curves, view=(low, high, -0.12 * top, 1.1 * top))
             return
-        self._lower.setText("Step that comes through, 1 V, against its arrival")
+        self._lower.setText("Step that comes through, 1 V")
         curves = [Curve("through", c.time * 1e12, c.volts * 1e3, t.sea, 1.8) for c in through]
         self.crosstalk.show_y(Axis("Voltage", "mV"))
         self.crosstalk.show_curves(curves, view=(low, high, -60.0, 1060.0))

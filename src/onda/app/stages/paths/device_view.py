@@ -48,8 +48,8 @@ class DeviceView(QWidget):
     def show_nothing(self, words: str) -> None:
         """There is no model to show."""
         self.title.setText(words)
-        self.currents.show_curves([])
-        self.waves.show_curves([])
+        self.currents.show_curves([], empty="No device model here.")
+        self.waves.show_curves([], empty="No waveforms.")
         self.rows.set_rows([])
         self.remarks.set_rows([])
 

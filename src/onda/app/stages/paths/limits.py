@@ -7,6 +7,7 @@ from onda.app.stages.paths.in_view import PathInView
 from onda.app.stages.paths.views import MeasuresView
 from onda.app.theme import Look
 from onda.project.measures import MEASURES, measure
+from onda.project.quantities import DIMENSIONS
 from onda.project.requirement_edits import require
 from onda.studies.core.margin import limits_text
 
@@ -35,7 +36,8 @@ class MeasureLimits:
         if present is not None:
             subject = self._subject
             words = limits_text(subject.margin(present, subject.result, subject.failure))
-        view.show_limit(measure(key).title, words)
+        usual = DIMENSIONS[measure(key).dimension].shown
+        view.show_limit(measure(key).title, words, f"0.3 {usual}")
 
     def put(self, typed: str) -> None:
         """Put a limit on the measure that was clicked; raises where it is none."""

@@ -16,7 +16,7 @@ from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.stages.paths.scale import LEFT, RIGHT, Probes, RouteMap
 from onda.app.theme import Look
 from onda.project.measures import measures_of
-from onda.project.quantities import format_si
+from onda.project.quantities import fixed, format_si
 from onda.studies.core.margin import State
 from onda.studies.paths.path import Bounce, PathResult
 from onda.studies.paths.spectrum import density_db
@@ -127,9 +127,11 @@ class SpectrumView(QWidget):
                 curves.append(Curve(name, frequency / 1e6, level, color, 1.6, kept=number))
         self.volts.show_y(Axis("Voltage", "dBµV/MHz"))
         self.amps.show_y(Axis("Current", "dBµA/MHz"))
+        # Up to where the voltage holds something to speak of.
+        loud = volts[0].y > float(volts[0].y.max()) - 70.0
+        last = float(volts[0].x[np.flatnonzero(loud)[-1]])
         for plot, curves in ((self.volts, volts), (self.amps, amps)):
             high = max(float(c.y.max()) for c in curves)
-            last = float(curves[0].x[-1])
             plot.show_curves(curves, view=(0.0, last, high - 80.0, high + 5.0))
         self.sentence.setText(
             "One passage of the waveform. A clock, chosen at the driver, shows harmonics and its "
@@ -294,10 +296,12 @@ class MeasuresView(QWidget):
         row.addWidget(self.resting, 2)
         self.table.chosen.connect(self.chosen.emit)
 
-    def show_limit(self, title: str, present: str) -> None:
+    def show_limit(self, title: str, present: str, example: str) -> None:
         """Offer the limit of a measure for typing."""
         self.limit.setEnabled(True)
-        self.limit.title.setText(f"{title}, limit (as in 0.3 V or >= 0.1 V; empty for none)")
+        self.limit.title.setText(
+            f"{title}, limit (as in {example} or >= {example}; empty for none)"
+        )
         self.limit.show_text(present)
 
     def show_result(self, result: PathResult, states: dict[tuple[str, str], State]) -> None:
@@ -331,9 +335,9 @@ class MeasuresView(QWidget):
                     str(k),
                     (
                         p.name,
-                        f"{p.amps_high * 1e3:.2f} mA",
-                        f"{p.amps_low * 1e3:.2f} mA",
-                        f"{(p.watts_high + p.watts_low) * 0.5e3:.2f} mW",
+                        f"{fixed(p.amps_high * 1e3, 2)} mA",
+                        f"{fixed(p.amps_low * 1e3, 2)} mA",
+                        f"{fixed((p.watts_high + p.watts_low) * 0.5e3, 2)} mW",
                     ),
                 )
                 for k, p in enumerate(result.resting)
