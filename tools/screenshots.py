@@ -8,8 +8,36 @@ from onda.app.main import application
 from onda.app.shell.window import MainWindow
 from onda.app.tour import grab, set_resistor
 from onda.demo import fulmar_project
+from onda.project.begin import empty_project
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+
+
+def begin() -> None:
+    """A board of its own, from the page to begin on to its first eye."""
+    app = application()
+    window = MainWindow(empty_project("New board"))
+    window.show()
+    window.show_start()
+    window.start_page.name.setText("Tow board")
+    app.processEvents()
+    grab(window, FOLDER / "begin.png")
+    window.start_page.begin.click()
+    window.selection.go("lines")
+    maker = window.stages["lines"].maker
+    maker.type("name", "Fast pairs")
+    maker.decide("structure", "pair")
+    window.settle()
+    grab(window, FOLDER / "begin-line.png")
+    maker.make.click()
+    window.settle()
+    for stage in ("paths", "eyes"):
+        window.selection.go(stage)
+        window.stages[stage].maker.make.click()
+        window.settle(60_000)
+    grab(window, FOLDER / "begin-eye.png")
+    window.document.stack.setClean()
+    window.close()
 
 
 def main() -> None:
@@ -84,4 +112,5 @@ def main() -> None:
 
 
 if __name__ == "__main__":
+    begin()
     main()

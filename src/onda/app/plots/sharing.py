@@ -11,9 +11,10 @@ from pathlib import Path
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QPoint, QRect, QSize, Qt
 from PyQt6.QtGui import QColor, QFont, QGuiApplication, QPainter, QPixmap
 from PyQt6.QtSvg import QSvgGenerator
-from PyQt6.QtWidgets import QFileDialog, QGraphicsView, QMenu, QWidget
+from PyQt6.QtWidgets import QGraphicsView, QMenu, QWidget
 from pyqtgraph import GraphicsScene
 
+from onda.app.shell.asking import ask_save
 from onda.app.theme import Look
 from onda.errors import InputError, OndaError
 from onda.project.store import write_atomically
@@ -191,12 +192,9 @@ class Share:
     def ask_save(self) -> Path | None:
         """Ask where to, and write; where, None where that was left."""
         kinds = "PNG (*.png);;SVG (*.svg)" + (";;CSV (*.csv)" if self.table is not None else "")
-        name, chosen = QFileDialog.getSaveFileName(self.widget, "Save this view", "", kinds)
-        if not name:
+        path = ask_save(self.widget, "Save this view", "", kinds)
+        if path is None:
             return None
-        path = Path(name)
-        if not path.suffix:
-            path = path.with_name(f"{path.name}.{chosen[:3].lower()}")
         try:
             self.save(path)
         except OndaError as error:

@@ -9,10 +9,11 @@ from fnmatch import fnmatch
 from pathlib import Path
 from typing import Protocol
 
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from onda.app.document import Document
 from onda.app.recents import recent_files, remember_file
+from onda.app.shell.asking import ask_open, ask_save, begin_in
 from onda.app.shell.notice import MessageLine
 from onda.app.shell.start_page import Begun, StartPage
 from onda.app.stages import StageInfo
@@ -66,6 +67,8 @@ class Opening:
         page.demo_wanted.connect(self.open_demo)
         page.again_wanted.connect(self.open_again)
         page.left.connect(places.leave_start)
+        document.saved_changed.connect(self._follow)
+        self._follow()
 
     def run(self, act: Callable[[], None]) -> None:
         """Do something; what is refused is said."""
@@ -128,27 +131,23 @@ class Opening:
 
     # ---- files
 
-    @property
-    def folder(self) -> Path:
-        """Where open and save begin."""
-        return self._document.path.parent if self._document.path else Path.home()
+    def _follow(self) -> None:
+        """Dialogs begin where the project is."""
+        if self._document.path is not None:
+            begin_in(self._document.path.resolve().parent)
 
     def choose_file(self) -> None:
         """Ask for any file that a project can begin with."""
         every = " ".join([_PROJECT, *(e for s in self._stages for e in s.takes)])
-        chosen, _ = QFileDialog.getOpenFileName(
-            self._parent, "Begin with a file", str(self.folder), f"All that can be read ({every})"
-        )
-        if chosen:
-            self.begin_with(Path(chosen))
+        path = ask_open(self._parent, "Begin with a file", f"All that can be read ({every})")
+        if path is not None:
+            self.begin_with(path)
 
     def open_file(self) -> None:
         """Ask for a project and open it."""
-        chosen, _ = QFileDialog.getOpenFileName(
-            self._parent, "Open project", str(self.folder), _FILTER
-        )
-        if chosen:
-            self.load(Path(chosen))
+        path = ask_open(self._parent, "Open project", _FILTER)
+        if path is not None:
+            self.load(path)
 
     def load(self, path: Path) -> None:
         """Open a file; what is open stays where that fails."""
@@ -209,11 +208,9 @@ class Opening:
         name = fresh_id(self._document.project.name.lower(), (), "board") + ".onda"
         if self._document.path is not None:
             name = self._document.path.name
-        chosen, _ = QFileDialog.getSaveFileName(
-            self._parent, "Save project", str(self.folder / name), _FILTER
-        )
-        if chosen:
-            path = Path(chosen)
+        chosen = ask_save(self._parent, "Save project", name, _FILTER)
+        if chosen is not None:
+            path = chosen
             path = path if path.suffix == ".onda" else path.with_name(f"{path.name}.onda")
 
             def act() -> None:

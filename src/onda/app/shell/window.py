@@ -18,7 +18,6 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QMainWindow,
@@ -38,6 +37,7 @@ from onda.app.plots.sharing import Share, titled
 from onda.app.recents import remember_look
 from onda.app.reporting import Reporter
 from onda.app.selection import Selection
+from onda.app.shell.asking import ask_folder
 from onda.app.shell.card import ProjectCard
 from onda.app.shell.course import Course
 from onda.app.shell.limit_card import LimitCard
@@ -426,10 +426,9 @@ class MainWindow(QMainWindow):
 
     def report(self) -> None:
         """Write a report of the whole project into a folder; what is missing is run first."""
-        start = str(self.opening.folder)
-        folder = QFileDialog.getExistingDirectory(self, "Report into folder", start)
-        if folder:
-            self.write_report(Path(folder))
+        folder = ask_folder(self, "Report into folder")
+        if folder is not None:
+            self.write_report(folder)
 
     def write_report(self, folder: Path) -> None:
         """Write a report into a folder, in the background."""

@@ -135,19 +135,22 @@ class EyeView(QWidget):
         for k in range(-n, n + 1):
             y = self._y(k * step)
             number, unit = format_si(k * step, "voltage", like=self._reach, digits=2).split(" ")
-            label = f"{number} {unit}" if k == n else number
             text(
                 painter,
                 QRectF(0, y - 8, _LEFT - 5, 16),
-                label,
+                number,
                 t.secondary,
                 Qt.AlignmentFlag.AlignRight,
             )
         for ui in (-1.0, -0.5, 0.0, 0.5, 1.0):
             x = min(max(self._x(ui), box.left() + 14), box.right() - 20)
-            label = f"{ui:+.1f}".replace("-", "−") if ui else "0 UI"
+            label = f"{ui:+.1f}".replace("-", "−") if ui else "0"
             rect = QRectF(x - 24, self.height() - 16, 48, 16)
             text(painter, rect, label, t.secondary, Qt.AlignmentFlag.AlignHCenter)
+        # Names stand where no number is.
+        text(painter, QRectF(2, 0, _LEFT, 18), f"Voltage, {unit}", t.secondary)
+        place = QRectF(self._x(0.55), self.height() - 16, 90, 16)
+        text(painter, place, "Time, UI", t.secondary)
 
     def _draw_mask(self, painter: QPainter) -> None:
         mask, t = self._mask, self._look.t

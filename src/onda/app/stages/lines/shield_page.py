@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtWidgets import (
-    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QPushButton,
@@ -20,6 +19,7 @@ from PyQt6.QtWidgets import (
 from onda.app.kit.context import Context
 from onda.app.kit.subject import Subject
 from onda.app.plots.curves import Axis, Curve, CurvePlot, Limit
+from onda.app.shell.asking import ask_open
 from onda.app.shell.chips import Chips
 from onda.app.shell.fields import ChoiceBox, Heading, NumberRows, label
 from onda.app.shell.form import FieldSpec, Form
@@ -381,9 +381,9 @@ class ShieldInspector(QWidget):
                 self.show_section(self._shielded, None)
 
     def _ask_file(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(self, "Read outlines", "", "CSV (*.csv)")
-        if chosen:
-            self.read_outlines(Path(chosen))
+        path = ask_open(self, "Read outlines", "CSV (*.csv)")
+        if path is not None:
+            self.read_outlines(path)
 
     def read_outlines(self, path: Path) -> None:
         """Take outlines over from a CSV file, read in the background."""

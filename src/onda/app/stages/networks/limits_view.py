@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from pathlib import Path as FilePath
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from onda.app.document import Document
+from onda.app.shell.asking import ask_open, ask_save
 from onda.app.shell.fields import ChoiceBox, TextField, label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
@@ -215,9 +216,9 @@ class LimitsView(QWidget):
         self._document.edit(f"Use {found.name}", changed)
 
     def _open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open set", "", "Requirement sets (*.json)")
-        if name:
-            self.open_set(FilePath(name))
+        path = ask_open(self, "Open set", "Requirement sets (*.json)")
+        if path is not None:
+            self.open_set(path)
 
     def open_set(self, path: FilePath) -> None:
         """Read a set from a file and offer it."""
@@ -233,9 +234,9 @@ class LimitsView(QWidget):
         self.sets.setCurrentIndex(self.sets.count() - 1)
 
     def _save(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save set", "limits.json", "(*.json)")
-        if name:
-            self.save_set(FilePath(name))
+        path = ask_save(self, "Save set", "limits.json", "Requirement sets (*.json)")
+        if path is not None:
+            self.save_set(path)
 
     def save_set(self, path: FilePath) -> None:
         """Write the limits of this network as a set."""

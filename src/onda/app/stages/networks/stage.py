@@ -7,13 +7,14 @@ from pathlib import Path as FilePath
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCursor
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QSplitter, QVBoxLayout, QWidget
 
 from onda.app.kit.context import Context
 from onda.app.kit.maker import Aside
 from onda.app.kit.stage import OneResultStage
 from onda.app.kit.surface import scrolled
 from onda.app.kit.views import View, Views
+from onda.app.shell.asking import ask_open, ask_save
 from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
 from onda.app.stages.networks.add_menu import add_menu
@@ -334,15 +335,16 @@ class NetworksStage(OneResultStage[NetworkResult]):
         )
 
     def _open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self.surface, "Open network", "", to_open())
-        if name:
-            self.edits.read_file(FilePath(name))
+        path = ask_open(self.surface, "Open network", to_open())
+        if path is not None:
+            self.leave_making()
+            self.edits.read_file(path)
 
     def _write(self) -> None:
         result = self.result
         if result is None:
             raise InputError("it is not computed yet")
         suggested = f"{result.name.replace('/', '-')}.s{len(result.ports)}p"
-        name, _ = QFileDialog.getSaveFileName(self.surface, "Write network", suggested, to_save())
-        if name:
-            self.edits.write(FilePath(name), result)
+        path = ask_save(self.surface, "Write network", suggested, to_save())
+        if path is not None:
+            self.edits.write(path, result)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path as FilePath
 
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from onda.app.kit.editor import Editor
+from onda.app.shell.asking import ask_open
 from onda.app.stages.paths.device_shelf import DeviceShelf
 from onda.app.stages.paths.in_view import PathInView
 from onda.app.stages.paths.ribbon import Ribbon
@@ -152,14 +153,10 @@ class PathActions:
 
     def choose_file(self, parent: QWidget) -> None:
         """Ask for a device file and use it at the chosen end."""
-        name, _ = QFileDialog.getOpenFileName(
-            parent,
-            "Open device file",
-            "",
-            "Device models and two-ports (*.ibs *.s2p);;All files (*)",
-        )
-        if name:
-            self.use_file(FilePath(name))
+        kinds = "Device models and two-ports (*.ibs *.s2p);;All files (*)"
+        path = ask_open(parent, "Open device file", kinds)
+        if path is not None:
+            self.use_file(path)
 
     def use_file(self, file: FilePath) -> None:
         """Take a file over and read it in the background, then use its first fitting model."""

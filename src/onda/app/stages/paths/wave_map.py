@@ -85,8 +85,8 @@ class WaveMap(QWidget):
         painter.setFont(look.font(12, bold=True))
         text(painter, QRectF(0, 4, 80, 18), "Wave map", t.ink)
         painter.setFont(look.font(11))
-        text(painter, QRectF(0, 22, 84, 16), "voltage by", t.secondary)
-        text(painter, QRectF(0, 37, 84, 16), "place and time", t.secondary)
+        text(painter, QRectF(0, 22, 100, 16), "voltage by place", t.secondary)
+        text(painter, QRectF(0, 37, 100, 16), "and time, ns", t.secondary)
         if self._image is not None and self._result is not None:
             painter.drawImage(box, self._image)
             self._draw_time(painter, box, float(self._result.time[-1]))
@@ -107,7 +107,7 @@ class WaveMap(QWidget):
         step = next(k for k in (1e-10, 2e-10, 5e-10, 1e-9, 2e-9, 5e-9, 1e-8, 1e-6) if end / k <= 6)
         for k in range(int(end / step) + 1):
             y = box.top() + k * step / end * box.height()
-            number = f"{k * step * 1e9:.3g}" + (" ns" if k == 0 else "")
+            number = f"{k * step * 1e9:.3g}"
             rect = QRectF(LEFT - 50, min(max(y - 8, 0), self.height() - 16), 44, 16)
             # The title above the first labels stays legible.
             text(painter, rect, number, t.secondary, Qt.AlignmentFlag.AlignRight)

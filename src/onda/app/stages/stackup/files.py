@@ -6,8 +6,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint
-from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
+from PyQt6.QtWidgets import QMenu, QWidget
 
+from onda.app.shell.asking import ask_open, ask_save
 from onda.errors import InputError, OndaError
 from onda.project.build.exchange import Taken
 from onda.project.build.files import FORMATS, read_build, write_build
@@ -67,9 +68,9 @@ class BuildFiles:
         menu.popup(at)
 
     def _ask_open(self, kinds: str) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(self._parent, "Read a build", "", kinds)
-        if chosen:
-            self.read(Path(chosen))
+        path = ask_open(self._parent, "Read a build", kinds)
+        if path is not None:
+            self.read(path)
 
     def choose(self) -> None:
         """Ask for any file that a build can be read from."""
@@ -77,9 +78,9 @@ class BuildFiles:
 
     def _ask_save(self, key: str, suffix: str) -> None:
         name = f"{self._project().name.split()[0].lower()}-{key}.{suffix}"
-        chosen, _ = QFileDialog.getSaveFileName(self._parent, "Write the build", name)
-        if chosen:
-            self.write(key, Path(chosen))
+        path = ask_save(self._parent, "Write the build", name)
+        if path is not None:
+            self.write(key, path)
 
     def read(self, path: Path) -> None:
         """Take a build over from a file."""
