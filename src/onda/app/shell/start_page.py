@@ -106,7 +106,7 @@ class StartPage(QWidget):
         self.layers.chosen.connect(lambda _: self._offer_tail())
         layout.addWidget(label("Copper layers", "secondary"))
         layout.addWidget(self.layers)
-        self.tail = QCheckBox("with a flexible tail of the two middle layers")
+        self.tail = QCheckBox("Flexible tail of the middle layers")
         layout.addWidget(self.tail)
         self.begin = QPushButton("Begin this board")
         self.begin.setObjectName("primary")

@@ -255,6 +255,7 @@ class CurvesView(QWidget):
                         1.6,
                         limit=True,
                         note=k == 0,
+                        legend=k == 0,
                     )
                 )
         return out
