@@ -155,14 +155,14 @@ def test_readout_snaps_to_the_curves(qtbot: QtBot, look: Look) -> None:
     plot.show_curves([curve("load")])
     box = plot.plot.getViewBox()
     plot._on_mouse(box.mapViewToScene(QPointF(5.0, 50.0)))
-    words = plot._readout.toPlainText()
+    words = plot.readouts.readout.toPlainText()
     assert words.splitlines()[0].endswith("ns")
     value = float(words.splitlines()[1].split()[1])
     x = float(words.split()[0])
     assert value == pytest.approx(x**2, rel=2e-2)
-    assert plot._readout.isVisible()
+    assert plot.readouts.readout.isVisible()
     QApplication.sendEvent(plot, QEvent(QEvent.Type.Leave))
-    assert not plot._readout.isVisible()
+    assert not plot.readouts.readout.isVisible()
 
 
 # -- rows, trim, numbers, fields ------------------------------------------------

@@ -80,11 +80,13 @@ def test_numbers_carry_no_unit_and_collide_with_nothing(
 
 
 def test_the_upright_axis_is_named_above_the_plot(plot: CurvePlot) -> None:
-    assert plot._y_name.text() == "Voltage, V"
-    assert plot._y_name.sceneBoundingRect().bottom() <= plot.box.sceneBoundingRect().top() + 1
+    assert plot.lettering.y_name.text() == "Voltage, V"
+    assert (
+        plot.lettering.y_name.sceneBoundingRect().bottom() <= plot.box.sceneBoundingRect().top() + 1
+    )
     plot.show_y(Axis("Current", "mA"))
     QApplication.processEvents()
-    assert plot._y_name.text() == "Current, mA"
+    assert plot.lettering.y_name.text() == "Current, mA"
     assert plot.accessibleName() == "Current, mA against Time, ns"
 
 
@@ -199,11 +201,11 @@ def test_what_is_looked_at_stays_when_curves_move_and_goes_with_another_range(
 
 
 def test_two_cursors_snap_and_tell_their_differences(plot: CurvePlot) -> None:
-    plot._pointer = QPointF(2.0, 0.8)
+    plot.readouts._pointer = QPointF(2.0, 0.8)
     plot.set_cursor()
-    plot._pointer = QPointF(7.0, 0.8)
+    plot.readouts._pointer = QPointF(7.0, 0.8)
     QTest.keyClick(plot, Qt.Key.Key_C)
-    a, b, difference = plot.told
+    a, b, difference = plot.readouts.told
     assert a == f"A  2.000 ns  {np.sin(2.0):.4f} V  load"
     # The nearer curve at 7 ns is cos.
     value = float(np.interp(7.0, X, np.cos(X)))
@@ -212,11 +214,11 @@ def test_two_cursors_snap_and_tell_their_differences(plot: CurvePlot) -> None:
     assert difference == f"Δ  5.000 ns  {dy} V  1/Δ 0.2000 GHz"
     # They stay where they are when the curve changes, and read it anew.
     plot.show_curves([Curve("load", X, 2 * np.sin(X), DAY.sea), Curve("launch", X, X, DAY.kept)])
-    assert plot.told[0] == f"A  2.000 ns  {2 * np.sin(2.0):.3f} V  load"
-    assert plot.told[1] == "B  7.000 ns  7.000 V  launch"
+    assert plot.readouts.told[0] == f"A  2.000 ns  {2 * np.sin(2.0):.3f} V  load"
+    assert plot.readouts.told[1] == "B  7.000 ns  7.000 V  launch"
     QTest.keyClick(plot, Qt.Key.Key_X)
-    assert plot.told == []
-    assert not plot._told.isVisible()
+    assert plot.readouts.told == []
+    assert not plot.readouts.words.isVisible()
 
 
 def test_a_third_cursor_takes_the_place_of_the_older() -> None:
@@ -253,8 +255,8 @@ def test_a_name_without_room_goes_to_the_legend(plot: CurvePlot) -> None:
     crowd = [Curve(f"curve {k}", X, 0.001 * k + X, DAY.sea, note=True) for k in range(12)]
     plot.show_curves(crowd)
     QApplication.processEvents()
-    inside = {name for name, _ in plot.names}
-    told = {name for name, _ in plot.legend}
+    inside = {name for name, _ in plot.lettering.names}
+    told = {name for name, _ in plot.lettering.legend}
     assert inside | told == {c.name for c in crowd}
     assert not inside & told
 
@@ -264,7 +266,7 @@ def test_limits_carry_their_name_and_kept_states_their_dash(plot: CurvePlot) -> 
     curves += [Curve(f"State {k}", X, np.sin(X) * k, DAY.kept, kept=k) for k in (1, 2, 3)]
     plot.show_curves(curves, [Limit(0.5, "input limit 0.5 V")])
     QApplication.processEvents()
-    assert "input limit 0.5 V" in {name for name, _ in plot.names}
+    assert "input limit 0.5 V" in {name for name, _ in plot.lettering.names}
     dashes = [tuple(item.opts["pen"].dashPattern()) for item in plot._items["lines"]]
     assert dashes.count(()) == 1
     assert len(set(dashes)) == 5

@@ -4,17 +4,16 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QContextMenuEvent, QFontMetricsF, QKeyEvent, QResizeEvent
+from PyQt6.QtCore import QEvent, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
-    QGraphicsSimpleTextItem,
     QLabel,
     QLineEdit,
     QMenu,
@@ -22,80 +21,18 @@ from PyQt6.QtWidgets import (
 )
 
 from onda.app.plots.axes import Axis, NamedAxis
-from onda.app.plots.cursors import Cursor, Trace, cursor_words, snapped
-from onda.app.plots.names import Label, place_names
+from onda.app.plots.curve import LIMIT_DASH, Bars, Curve, Limit, dash_of, mark_of, pattern_of
+from onda.app.plots.lettering import Lettering
+from onda.app.plots.readouts import Readouts
 from onda.app.plots.sharing import Share, Table, titled
 from onda.app.plots.zooming import ZoomBox
-from onda.app.shell.painting import DASHES
 from onda.app.theme import Look
 
 __all__ = ["Axis", "Bars", "Curve", "CurvePlot", "Limit", "dash_of", "mark_of"]
 
 FloatArray = NDArray[np.float64]
-_MARKS = ("╺ ╸", "┈┈", "╺ ·")
-_LIMIT_DASH = (5.0, 3.0)
 _TOP = 17.0
 """Room above the plot for the name of its upright axis and for its legend, pixels."""
-
-
-def dash_of(kept: int) -> tuple[float, ...]:
-    """Dash of the first, second, third kept state, counted from 1."""
-    return DASHES[(kept - 1) % len(DASHES)]
-
-
-@dataclass(frozen=True)
-class Curve:
-    """One curve in shown units.
-
-    `note`: its name is written at its end. `kept`: which of the kept states it is of, from 1; such
-    a curve is dashed and muted. `legend`: its name is in the legend where it is not at its end.
-    `limit`: it is one, dashed.
-    """
-
-    name: str
-    x: FloatArray
-    y: FloatArray
-    color: str
-    width: float = 1.4
-    kept: int = 0
-    note: bool = False
-    legend: bool = True
-    limit: bool = False
-
-
-@dataclass(frozen=True)
-class Limit:
-    """A horizontal limit from `x0` to `x1` (whole width where None), with its name."""
-
-    y: float
-    text: str
-    x0: float | None = None
-    x1: float | None = None
-
-
-@dataclass(frozen=True)
-class Bars:
-    """Bars at `x` from `base` up to `y`, `width` wide, all in shown units."""
-
-    x: FloatArray
-    y: FloatArray
-    base: float
-    width: float
-    color: str
-    name: str = ""
-
-
-def mark_of(curve: Curve) -> str:
-    """How a curve's line looks, for a legend."""
-    if curve.limit:
-        return "┅"
-    return _MARKS[(curve.kept - 1) % len(_MARKS)] if curve.kept else "━"
-
-
-def _dash(curve: Curve) -> tuple[float, ...]:
-    if curve.limit:
-        return _LIMIT_DASH
-    return dash_of(curve.kept) if curve.kept else ()
 
 
 class CurvePlot(pg.PlotWidget):
@@ -137,16 +74,9 @@ class CurvePlot(pg.PlotWidget):
         self._range: tuple[float, float, float, float] | None = None
         self._marks: Sequence[tuple[float, float, str]] = ()
         self._bars: Sequence[Bars] = ()
-        self._cursors: list[Cursor] = []
-        self._pointer: QPointF | None = None
         self._shown_view: tuple[float, ...] = ()
         self._items: dict[str, list[Any]] = {}
-        self.names: list[tuple[str, QRectF]] = []
-        """What is written inside the plot, and where."""
-        self.legend: list[tuple[str, str]] = []
-        """Words and colours of the legend."""
         self._make_plot(axis_width)
-        self._make_readouts()
         self.share = Share(self, look, self._title, self._table, trouble=self.trouble.emit)
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -174,23 +104,13 @@ class CurvePlot(pg.PlotWidget):
         self._axes["bottom"].setHeight(self._axes["bottom"].needs)
         for axis in self._axes.values():
             axis.enableAutoSIPrefix(False)
-        self._y_name = QGraphicsSimpleTextItem(self.plot)
+        self.lettering = Lettering(self.plot, self.box, self._look, self._across, self._up)
+        self.readouts = Readouts(self.plot, self.box, self._look)
         self._empty = QLabel(self)
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._empty.setWordWrap(True)
         self._empty.setObjectName("secondary")
         self._empty.hide()
-
-    def _make_readouts(self) -> None:
-        self._readout = pg.TextItem(anchor=(1, 0))
-        self._readout.setZValue(50)
-        self._told = pg.TextItem(anchor=(0, 1))
-        self._told.setZValue(49)
-        self._cross = pg.InfiniteLine(angle=90, movable=False)
-        self._cross.setZValue(40)
-        for always in (self._cross, self._readout, self._told):
-            self.plot.addItem(always, ignoreBounds=True)
-            always.hide()
 
     def sizeHint(self) -> QSize:
         return QSize(160, 120)
@@ -209,16 +129,8 @@ class CurvePlot(pg.PlotWidget):
             axis.setStyle(tickFont=font, tickLength=-4)
         self.box.setBorder(pg.mkPen(t.hairline))
         self.box.setBackgroundColor(t.sheet)
-        self._y_name.setFont(font)
-        self._y_name.setBrush(QColor(t.secondary))
-        ground = QColor(t.sheet)
-        ground.setAlpha(225)
-        self._cross.setPen(pg.mkPen(t.secondary, style=Qt.PenStyle.DotLine))
-        for readout in (self._readout, self._told):
-            readout.setFont(self._look.mono(11))
-            readout.setColor(t.ink)
-            readout.fill = pg.mkBrush(ground)
-            readout.border = pg.mkPen(t.hairline)
+        self.lettering.restyle()
+        self.readouts.restyle()
         self._empty.setStyleSheet(f"color: {t.secondary}; font-size: 11px;")
         self._show_again()
 
@@ -279,8 +191,8 @@ class CurvePlot(pg.PlotWidget):
         self._draw_lines()
         self._draw_marks()
         self._fit(view)
-        self._draw_cursors()
-        self._hide_readout()
+        self.readouts.draw(self._curves, self._x, self._y)
+        self.readouts.hide()
         self._words_soon()
 
     def _drawable(self, curve: Curve) -> Curve:
@@ -314,12 +226,12 @@ class CurvePlot(pg.PlotWidget):
     def _draw_lines(self) -> None:
         t = self._look.t
         lines: list[tuple[FloatArray, FloatArray, str, float, tuple[float, ...]]] = [
-            (c.x, c.y, c.color, c.width, _dash(c))
+            (c.x, c.y, c.color, c.width, pattern_of(c))
             for c in sorted(self._curves, key=lambda c: not c.kept)
         ]
         for limit in self._limits:
             ends = np.array(self._limit_ends(limit))
-            lines.append((ends, np.full(2, limit.y), t.fails, 1.4, _LIMIT_DASH))
+            lines.append((ends, np.full(2, limit.y), t.fails, 1.4, LIMIT_DASH))
         items = self._pool("lines", len(lines), lambda: pg.PlotCurveItem(antialias=True))
         for item, (x, y, color, width, dash) in zip(items, lines, strict=True):
             pen = pg.mkPen(color, width=width)
@@ -370,100 +282,13 @@ class CurvePlot(pg.PlotWidget):
             self._soon.start(0)
 
     def _draw_words(self) -> None:
-        """Names of limits, then of curves, then the legend; all in pixels."""
         if self.plotItem is None:
             # A plot that was closed by itself has nothing left to be named.
             return
-        t, font = self._look.t, self._look.font(11)
-        metrics = QFontMetricsF(font)
-        area = QRectF(self.box.mapRectToItem(self.plot, self.box.rect()))
-        self._y_name.setText(self._y.words)
-        self._y_name.setPos(2.0, 1.0)
-        height = metrics.height()
-        words: list[tuple[str, str, QRectF]] = []
-        for limit in self._limits:
-            width = metrics.horizontalAdvance(limit.text)
-            x, y = self._pixel(self._limit_ends(limit)[1], limit.y)
-            right = min(x, area.right()) - 3.0
-            above = QRectF(right - width, y - height - 1.0, width, height)
-            rect = above if above.top() > area.top() else above.translated(0, height + 2.0)
-            if area.contains(rect):
-                words.append((limit.text, t.fails, rect))
-        lines = [self._pixels(c) for c in self._curves if len(c.x)]
-        noted = [c for c in self._curves if c.note and len(c.x)]
-        labels = [Label(metrics.horizontalAdvance(c.name), height, *self._pixels(c)) for c in noted]
-        places = place_names(labels, lines, area, [rect for _, _, rect in words])
-        unplaced = {c.name for c, place in zip(noted, places, strict=True) if place is None}
-        words += [
-            (c.name, self._ink(c), place)
-            for c, place in zip(noted, places, strict=True)
-            if place is not None
-        ]
-        items = self._text_items("inside", len(words))
-        for item, (text, color, rect) in zip(items, words, strict=True):
-            item.setText(text)
-            item.setFont(font)
-            item.setBrush(QColor(color))
-            item.setPos(rect.topLeft())
-        self.names = [(text, rect) for text, _, rect in words]
-        self._draw_legend(unplaced, metrics)
-
-    def _ink(self, curve: Curve) -> str:
-        return self._look.t.kept_ink if curve.kept else curve.color
-
-    def _draw_legend(self, unplaced: set[str], metrics: QFontMetricsF) -> None:
-        entries: dict[str, str] = {}
-        named = {c.name for c in self._curves if c.legend and not c.note}
-        several = self._with_legend and len(named) > 1
-        for curve in self._curves:
-            if curve.name in unplaced or (several and curve.legend and not curve.note):
-                entries.setdefault(curve.name, self._ink(curve))
-        for bar in self._bars:
-            if bar.name and self._with_legend:
-                entries.setdefault(bar.name, bar.color)
-        self.legend = list(entries.items())
-        marks = {c.name: mark_of(c) for c in self._curves}
-        items = self._text_items("legend", len(entries))
-        x = self.plot.size().width() - 6.0
-        left = metrics.horizontalAdvance(self._y.words) + 14.0
-        for item, (name, color) in reversed(list(zip(items, self.legend, strict=True))):
-            text = f"{marks.get(name, '━')} {name}"
-            x -= metrics.horizontalAdvance(text) + 10.0
-            item.setText(text)
-            item.setFont(self._look.font(11))
-            item.setBrush(QColor(color))
-            item.setPos(x, 1.0)
-            # Where there is no room the legend ends; the readout names every curve.
-            item.setVisible(x > left)
-
-    def _text_items(self, kind: str, count: int) -> list[QGraphicsSimpleTextItem]:
-        items: list[QGraphicsSimpleTextItem] = self._items.setdefault(f"text {kind}", [])
-        while len(items) < count:
-            item = QGraphicsSimpleTextItem(self.plot)
-            item.setZValue(45)
-            items.append(item)
-        while len(items) > count:
-            item = items.pop()
-            item.setParentItem(None)
-            scene = item.scene()
-            if scene is not None:
-                scene.removeItem(item)
-        return items
-
-    def _pixel(self, x: float, y: float) -> tuple[float, float]:
-        at = self.box.mapFromView(QPointF(float(self._across(x)), float(self._up(y))))
-        at = self.box.mapToItem(self.plot, at)
-        return at.x(), at.y()
-
-    def _pixels(self, curve: Curve) -> tuple[FloatArray, FloatArray]:
-        """A curve in pixels; thinned out, since a name needs no more."""
-        step = max(1, len(curve.x) // 400)
-        x, y = self._across(curve.x[::step]), self._up(curve.y[::step])
-        area = QRectF(self.box.mapRectToItem(self.plot, self.box.rect()))
-        x0, x1, y0, y1 = self.box.view
-        across = area.left() + (x - x0) * area.width() / ((x1 - x0) or 1.0)
-        up = area.bottom() - (y - y0) * area.height() / ((y1 - y0) or 1.0)
-        return np.asarray(across), np.asarray(up)
+        limits = [(limit, self._limit_ends(limit)[1]) for limit in self._limits]
+        self.lettering.write(
+            self._y.words, self._curves, limits, self._bars, with_legend=self._with_legend
+        )
 
     # ---- range
 
@@ -517,96 +342,23 @@ class CurvePlot(pg.PlotWidget):
 
     # ---- pointer and cursors
 
-    def _traces(self) -> list[Trace]:
-        seen: dict[str, int] = {}
-        out = []
-        for curve in self._curves:
-            if len(curve.x) < 2:
-                continue
-            n = seen[curve.name] = seen.get(curve.name, 0) + 1
-            out.append(Trace(f"{curve.name}/{n}", curve.name, curve.x, curve.y))
-        return out
-
     def _on_mouse(self, position: object) -> None:
         if not self._curves or not self.box.sceneBoundingRect().contains(position):
-            self._pointer = None
-            self._hide_readout()
+            self.readouts.leave()
             return
         focus = QApplication.focusWidget()
         if not isinstance(focus, QLineEdit) and focus is not self and self.isActiveWindow():
             # Keys go where the pointer is, unless something is being typed.
             self.setFocus(Qt.FocusReason.OtherFocusReason)
-        self._pointer = self.box.mapSceneToView(position)
-        at = self._pointer.x()
-        x = 10.0**at if self._x.log else at
-        lines = [f"{x:.4g} {self._x.unit}"]
-        for curve in self._curves:
-            if len(curve.x) and curve.x[0] <= x <= curve.x[-1]:
-                value = float(np.interp(x, curve.x, curve.y))
-                lines.append(f"{curve.name} {value:.4g} {self._y.unit}".replace("-", "−"))
-        self._readout.setText("\n".join(lines))
-        (left, right), (_, top) = self.box.viewRange()
-        on_right = at > 0.5 * (left + right)
-        self._readout.setAnchor((1, 0) if on_right else (0, 0))
-        self._readout.setPos(at, top)
-        self._cross.setPos(at)
-        self._cross.show()
-        self._readout.show()
+        self.readouts.point(self.box.mapSceneToView(position), self._curves, self._x, self._y)
 
     def set_cursor(self) -> None:
         """Put a cursor where the pointer is: first one, then the other, then the older anew."""
-        if self._pointer is None:
-            return
-        x = 10.0 ** self._pointer.x() if self._x.log else self._pointer.x()
-        y = 10.0 ** self._pointer.y() if self._y.log else self._pointer.y()
-        _, _, y0, y1 = self.box.view
-        found = snapped(x, y, self._traces(), y1 - y0)
-        if found is not None:
-            self._cursors = [*self._cursors[-1:], found]
-            self._draw_cursors()
+        self.readouts.set_cursor(self._curves, self._x, self._y)
 
     def clear_cursors(self) -> None:
         """Take both cursors away."""
-        self._cursors = []
-        self._draw_cursors()
-
-    @property
-    def told(self) -> list[str]:
-        """What the cursors read."""
-        return cursor_words(self._cursors, self._traces(), self._x.unit, self._y.unit)
-
-    def _draw_cursors(self) -> None:
-        t, traces = self._look.t, self._traces()
-        lines = self._pool(
-            "cursors",
-            len(self._cursors),
-            lambda: pg.InfiniteLine(angle=90, label="", labelOpts={"position": 0.06}),
-        )
-        dots = self._pool(
-            "cursor dots", 1 if self._cursors else 0, lambda: pg.ScatterPlotItem(size=8)
-        )
-        points = []
-        for mark, line, cursor in zip("AB", lines, self._cursors, strict=False):
-            line.setPos(float(self._across(cursor.x)))
-            line.setPen(pg.mkPen(t.ink, width=1.0, style=Qt.PenStyle.DashLine))
-            line.label.setFormat(mark)
-            line.label.setColor(t.ink)
-            line.label.setFont(self._look.font(11, bold=True))
-            on = cursor.on(traces)
-            if on is not None:
-                points.append((float(self._across(cursor.x)), float(self._up(on[1]))))
-        for item in dots:
-            item.setData(
-                [p[0] for p in points],
-                [p[1] for p in points],
-                brush=pg.mkBrush(t.ink),
-                pen=pg.mkPen(t.sheet),
-            )
-        self._told.setVisible(bool(self._cursors))
-        if self._cursors:
-            self._told.setText("\n".join(self.told))
-            x0, _, y0, _ = self.box.view
-            self._told.setPos(x0, y0)
+        self.readouts.clear()
 
     def show_verticals(self, lines: Sequence[tuple[float, str]]) -> None:
         """Upright markers at x with a short word."""
@@ -631,13 +383,8 @@ class CurvePlot(pg.PlotWidget):
         at = self.box.mapSceneToView(event.scenePos()).x()
         self.pressed.emit(float(10.0**at if self._x.log else at))
 
-    def _hide_readout(self) -> None:
-        self._cross.hide()
-        self._readout.hide()
-
     def leaveEvent(self, event: QEvent | None) -> None:
-        self._pointer = None
-        self._hide_readout()
+        self.readouts.leave()
         super().leaveEvent(event)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -684,8 +431,8 @@ class CurvePlot(pg.PlotWidget):
         """What can be done with the plot."""
         menu = QMenu(self)
         entries: list[tuple[str, Callable[[], object], bool]] = [
-            ("Cursor here\tC", self.set_cursor, self._pointer is not None),
-            ("Remove cursors\tX", self.clear_cursors, bool(self._cursors)),
+            ("Cursor here\tC", self.set_cursor, self.readouts.points),
+            ("Remove cursors\tX", self.clear_cursors, self.readouts.has_cursors),
             ("One zoom back\tBackspace", self.box.back, self.box.is_zoomed),
             ("Show all\tHome", self.show_all, self.box.is_zoomed),
             ("Copy as picture\tCtrl+C", self.share.copy_picture, True),
