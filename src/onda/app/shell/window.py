@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Iterator, Mapping
-from html import escape
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QEventLoop, QPoint, QTimer
@@ -23,7 +22,6 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QMenu,
     QStackedWidget,
-    QToolTip,
     QVBoxLayout,
     QWidget,
 )
@@ -31,7 +29,6 @@ from PyQt6.QtWidgets import (
 from onda.app.document import Document
 from onda.app.jobs import JobDesk
 from onda.app.kit.context import Context
-from onda.app.kit.explain import help_at, help_of
 from onda.app.kit.stage import Stage
 from onda.app.plots.sharing import Share, titled
 from onda.app.recents import remember_look
@@ -40,9 +37,12 @@ from onda.app.selection import Selection
 from onda.app.shell.asking import ask_folder
 from onda.app.shell.card import ProjectCard
 from onda.app.shell.course import Course
+from onda.app.shell.helping import Helping
 from onda.app.shell.limit_card import LimitCard
 from onda.app.shell.listing import Listing
+from onda.app.shell.made_stages import MadeStages
 from onda.app.shell.margin_strip import MarginStrip
+from onda.app.shell.menus import Entry, fill
 from onda.app.shell.notice import WordsLine
 from onda.app.shell.opening import Opening
 from onda.app.shell.pages import ComingPage, KeysPage
@@ -63,8 +63,6 @@ from onda.studies.core.runner import StudyRunner
 __all__ = ["MainWindow"]
 
 _log = logging.getLogger(__name__)
-_READ_MS = 20_000
-"""How long an explanation that was asked for stands."""
 
 
 class MainWindow(QMainWindow):
@@ -90,11 +88,11 @@ class MainWindow(QMainWindow):
             # They go with the window, and with them what listens to them.
             model.setParent(self)
         self._context = Context(self.look, self.document, self.selection, self.desk, self.standing)
-        self.stages = _Stages(self._make_stage)
+        self.stages = MadeStages(self._make_stage)
         self.reporter = Reporter(self.desk.runner.cache)
         self.reporter.setParent(self)
         self._closing = False
-        self._explained_to: QWidget | None = None
+        self.helping = Helping(self)
         self.kept_at: Path | None = None
         """Where work that was not saved is kept once the window is closed."""
         self._build()
@@ -355,28 +353,15 @@ class MainWindow(QMainWindow):
 
     def event(self, event: QEvent | None) -> bool:
         """What nobody explained below the pointer is explained here."""
-        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
-            widget = self.childAt(self.mapFromGlobal(event.globalPos()))
-            if widget is not None:
-                at = widget.mapFromGlobal(event.globalPos())
-                title, words = help_at(widget, at, self.selection.stage)
-                if words:
-                    QToolTip.showText(event.globalPos(), _explained(title, words), widget)
-                    return True
+        is_tip = isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip
+        if is_tip and self.helping.tip(event.globalPos(), self.selection.stage):  # type: ignore[union-attr]
+            return True
         return super().event(event)
 
     def explain(self) -> None:
         """Explain the field in focus; where there is none, or once more, show the page of keys."""
-        widget = QApplication.focusWidget()
-        title, words = help_of(widget, self.selection.stage)
-        again = widget is self._explained_to and QToolTip.isVisible()
-        self._explained_to = None if again else widget
-        if widget is None or not words or again:
-            QToolTip.hideText()
+        if not self.helping.explain_focus(self.selection.stage):
             self.show_keys()
-            return
-        below = widget.mapToGlobal(widget.rect().bottomLeft())
-        QToolTip.showText(below, _explained(title, words), widget, widget.rect(), _READ_MS)
 
     def show_keys(self) -> None:
         """Show the page of keys."""
@@ -503,30 +488,25 @@ class MainWindow(QMainWindow):
                 self.opening.drop(Path(url.toLocalFile()))
 
     def _project_menu(self, point: QPoint) -> None:
-        menu = QMenu(self)
         stack = self.document.stack
-        entries: list[tuple[str, Callable[[], None], bool]] = [
-            ("Name and revision…", lambda: self.card.show_at(point), True),
-            ("New…\tCtrl+N", self.show_start, True),
-            ("Open…\tCtrl+O", self.opening.open_file, True),
-            ("Save\tCtrl+S", self.opening.save, True),
-            ("Save as…\tCtrl+Shift+S", self.opening.save_as, True),
-            (f"Undo {stack.undoText().lower()}\tCtrl+Z", self.undo, stack.canUndo()),
-            (f"Redo {stack.redoText().lower()}\tCtrl+Shift+Z", self.redo, stack.canRedo()),
-            (
+        entries = [
+            Entry("Name and revision…", lambda: self.card.show_at(point), True),
+            Entry("New…\tCtrl+N", self.show_start, True),
+            Entry("Open…\tCtrl+O", self.opening.open_file, True),
+            Entry("Save\tCtrl+S", self.opening.save, True),
+            Entry("Save as…\tCtrl+Shift+S", self.opening.save_as, True),
+            Entry(f"Undo {stack.undoText().lower()}\tCtrl+Z", self.undo, stack.canUndo()),
+            Entry(f"Redo {stack.redoText().lower()}\tCtrl+Shift+Z", self.redo, stack.canRedo()),
+            Entry(
                 "Day\tCtrl+D" if self.look.is_night else "Night\tCtrl+D",
                 lambda: self.look.set_night(not self.look.is_night),
                 True,
             ),
-            ("Save this view…\tCtrl+E", self.save_view, self._on_stage),
-            ("Report of the project…\tCtrl+R", self.report, True),
-            ("Keys\tF1", self.show_keys, True),
+            Entry("Save this view…\tCtrl+E", self.save_view, self._on_stage),
+            Entry("Report of the project…\tCtrl+R", self.report, True),
+            Entry("Keys\tF1", self.show_keys, True),
         ]
-        for title, act, enabled in entries:
-            action = menu.addAction(title)
-            if action is not None:
-                action.setEnabled(enabled)
-                action.triggered.connect(lambda _, act=act: act())
+        menu = fill(QMenu(self), entries)
         add_units_menu(menu, self.look)
         menu.popup(point)
 
@@ -567,31 +547,3 @@ class MainWindow(QMainWindow):
             self.document.close()
         if event is not None:
             event.accept()
-
-
-def _explained(title: str, words: str) -> str:
-    """As a tip shows it: the title, then what it means, in lines of a readable width."""
-    body = f"<b>{escape(title)}</b><br>{escape(words)}"
-    return f'<table width="320"><tr><td>{body}</td></tr></table>'
-
-
-class _Stages(Mapping[str, Stage]):
-    """Stages by id, each made when it is first asked for."""
-
-    def __init__(self, make: Callable[[str], Stage | None]) -> None:
-        self._make = make
-        self._made: dict[str, Stage] = {}
-
-    def __getitem__(self, identifier: str) -> Stage:
-        if identifier not in self._made:
-            stage = self._make(identifier)
-            if stage is None:
-                raise KeyError(identifier)
-            self._made[identifier] = stage
-        return self._made[identifier]
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(self._made)
-
-    def __len__(self) -> int:
-        return len(self._made)
