@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QSizePolicy,
 )
 
+from onda.app.kit.menus import MenuEntry, fill
 from onda.app.plots.axes import Axis, NamedAxis
 from onda.app.plots.curve import LIMIT_DASH, Bars, Curve, Limit, dash_of, mark_of, pattern_of
 from onda.app.plots.lettering import Lettering
@@ -429,22 +430,16 @@ class CurvePlot(pg.PlotWidget):
 
     def menu(self) -> QMenu:
         """What can be done with the plot."""
-        menu = QMenu(self)
-        entries: list[tuple[str, Callable[[], object], bool]] = [
-            ("Cursor here\tC", self.set_cursor, self.readouts.points),
-            ("Remove cursors\tX", self.clear_cursors, self.readouts.has_cursors),
-            ("One zoom back\tBackspace", self.box.back, self.box.is_zoomed),
-            ("Show all\tHome", self.show_all, self.box.is_zoomed),
-            ("Copy as picture\tCtrl+C", self.share.copy_picture, True),
-            ("Copy as table\tCtrl+Shift+C", self.share.copy_table, True),
-            ("Save as PNG, SVG, CSV…\tCtrl+E", self.share.ask_save, True),
+        entries = [
+            MenuEntry("Cursor here\tC", self.set_cursor, self.readouts.points),
+            MenuEntry("Remove cursors\tX", self.clear_cursors, self.readouts.has_cursors),
+            MenuEntry("One zoom back\tBackspace", self.box.back, self.box.is_zoomed),
+            MenuEntry("Show all\tHome", self.show_all, self.box.is_zoomed),
+            MenuEntry("Copy as picture\tCtrl+C", self.share.copy_picture),
+            MenuEntry("Copy as table\tCtrl+Shift+C", self.share.copy_table),
+            MenuEntry("Save as PNG, SVG, CSV…\tCtrl+E", self.share.ask_save),
         ]
-        for title, act, enabled in entries:
-            action = menu.addAction(title)
-            if action is not None:
-                action.setEnabled(enabled)
-                action.triggered.connect(lambda _, act=act: act())
-        return menu
+        return fill(QMenu(self), entries)
 
     def _title(self) -> str:
         return self.title or titled(self, f"{self._y.name} against {self._x.name.lower()}")

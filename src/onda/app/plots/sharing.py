@@ -14,6 +14,7 @@ from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QGraphicsView, QMenu, QWidget
 from pyqtgraph import GraphicsScene
 
+from onda.app.kit.menus import MenuEntry, fill
 from onda.app.shell.asking import ask_save
 from onda.app.theme import Look
 from onda.errors import InputError, OndaError
@@ -49,15 +50,11 @@ def offer_share(widget: QWidget, look: Look, what: str) -> Share:
     share = Share(widget, look, lambda: titled(widget, what))
 
     def show(point: QPoint) -> None:
-        menu = QMenu(widget)
-        for words, act in (
-            ("Copy as picture", share.copy_picture),
-            ("Save as PNG, SVG…", share.ask_save),
-        ):
-            action = menu.addAction(words)
-            if action is not None:
-                action.triggered.connect(lambda _, act=act: act())
-        menu.popup(widget.mapToGlobal(point))
+        entries = (
+            MenuEntry("Copy as picture", share.copy_picture),
+            MenuEntry("Save as PNG, SVG…", share.ask_save),
+        )
+        fill(QMenu(widget), entries).popup(widget.mapToGlobal(point))
 
     widget.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
     widget.customContextMenuRequested.connect(show)

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from onda.app.document import Document
+from onda.app.kit.menus import MenuEntry, fill
 from onda.app.shell.fields import Entry, label
 from onda.app.shell.rows import Row, RowList
 from onda.app.theme import Look
@@ -164,30 +165,24 @@ class Listing(QWidget):
         self.rename_wanted.emit(identifier, name)
 
     def _kept_menu(self, identifier: str, point: QPoint) -> None:
-        menu = QMenu(self)
         shown = next(k.shown for k in self._document.project.kept if k.id == identifier)
-        for title, act in (
-            ("Hide" if shown else "Show", lambda: self._toggle(identifier)),
-            ("Go back to this state", lambda: self._restore(identifier)),
-            ("Rename", lambda: self._rename_in(self.kept, identifier, self._rename_kept)),
-            ("Delete", lambda: self._delete(identifier)),
-        ):
-            action = menu.addAction(title)
-            if action is not None:
-                action.triggered.connect(lambda _, act=act: act())
-        menu.popup(point)
+        entries = (
+            MenuEntry("Hide" if shown else "Show", lambda: self._toggle(identifier)),
+            MenuEntry("Go back to this state", lambda: self._restore(identifier)),
+            MenuEntry("Rename", lambda: self._rename_in(self.kept, identifier, self._rename_kept)),
+            MenuEntry("Delete", lambda: self._delete(identifier)),
+        )
+        fill(QMenu(self), entries).popup(point)
 
     def _object_menu(self, identifier: str, point: QPoint) -> None:
-        menu = QMenu(self)
-        for title, act in (
-            ("Rename", lambda: self._rename_in(self.objects, identifier, self._ask_rename)),
-            ("Copy", lambda: self.copy_wanted.emit(identifier)),
-            ("Remove", lambda: self.remove_wanted.emit(identifier)),
-        ):
-            action = menu.addAction(title)
-            if action is not None:
-                action.triggered.connect(lambda _, act=act: act())
-        menu.popup(point)
+        entries = (
+            MenuEntry(
+                "Rename", lambda: self._rename_in(self.objects, identifier, self._ask_rename)
+            ),
+            MenuEntry("Copy", lambda: self.copy_wanted.emit(identifier)),
+            MenuEntry("Remove", lambda: self.remove_wanted.emit(identifier)),
+        )
+        fill(QMenu(self), entries).popup(point)
 
     def _rename_in(self, rows: RowList, identifier: str, done: Callable[[str, str], None]) -> None:
         """Type a name in place of a row's title."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -19,6 +19,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QMenu, QPushButton, QSizePolicy, QToolTip, QWidget
 
 from onda.app.kit.explain import measure_words
+from onda.app.kit.menus import MenuEntry, fill
 from onda.app.shell.fields import Entry
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
@@ -180,19 +181,16 @@ class MarginStrip(QWidget):
             return
         index = int((event.x() - _LEFT) // _PITCH)
         shown = self._shown()
-        menu = QMenu(self)
-        entries: list[tuple[str, Callable[[], None]]] = []
+        entries: list[MenuEntry] = []
         if 0 <= index < len(shown):
             name = shown[index].requirement
-            entries.append(("Type another limit", lambda: self.edit_limit(index)))
-            entries.append(("Remove this limit\tDelete", lambda: self.limit_dropped.emit(name)))
+            entries.append(MenuEntry("Type another limit", lambda: self.edit_limit(index)))
+            entries.append(
+                MenuEntry("Remove this limit\tDelete", lambda: self.limit_dropped.emit(name))
+            )
         if not self.add.isHidden():
-            entries.append(("Require something else…\tL", self.ask_limit))
-        for title, act in entries:
-            action = menu.addAction(title)
-            if action is not None:
-                action.triggered.connect(lambda _, act=act: act())
-        menu.popup(event.globalPos())
+            entries.append(MenuEntry("Require something else…\tL", self.ask_limit))
+        fill(QMenu(self), entries).popup(event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:

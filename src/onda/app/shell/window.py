@@ -29,6 +29,7 @@ from PyQt6.QtWidgets import (
 from onda.app.document import Document
 from onda.app.jobs import JobDesk
 from onda.app.kit.context import Context
+from onda.app.kit.menus import MenuEntry, fill
 from onda.app.kit.stage import Stage
 from onda.app.plots.sharing import Share, titled
 from onda.app.recents import remember_look
@@ -42,7 +43,6 @@ from onda.app.shell.limit_card import LimitCard
 from onda.app.shell.listing import Listing
 from onda.app.shell.made_stages import MadeStages
 from onda.app.shell.margin_strip import MarginStrip
-from onda.app.shell.menus import Entry, fill
 from onda.app.shell.notice import WordsLine
 from onda.app.shell.opening import Opening
 from onda.app.shell.pages import ComingPage, KeysPage
@@ -490,21 +490,21 @@ class MainWindow(QMainWindow):
     def _project_menu(self, point: QPoint) -> None:
         stack = self.document.stack
         entries = [
-            Entry("Name and revision…", lambda: self.card.show_at(point), True),
-            Entry("New…\tCtrl+N", self.show_start, True),
-            Entry("Open…\tCtrl+O", self.opening.open_file, True),
-            Entry("Save\tCtrl+S", self.opening.save, True),
-            Entry("Save as…\tCtrl+Shift+S", self.opening.save_as, True),
-            Entry(f"Undo {stack.undoText().lower()}\tCtrl+Z", self.undo, stack.canUndo()),
-            Entry(f"Redo {stack.redoText().lower()}\tCtrl+Shift+Z", self.redo, stack.canRedo()),
-            Entry(
+            MenuEntry("Name and revision…", lambda: self.card.show_at(point), True),
+            MenuEntry("New…\tCtrl+N", self.show_start, True),
+            MenuEntry("Open…\tCtrl+O", self.opening.open_file, True),
+            MenuEntry("Save\tCtrl+S", self.opening.save, True),
+            MenuEntry("Save as…\tCtrl+Shift+S", self.opening.save_as, True),
+            MenuEntry(f"Undo {stack.undoText().lower()}\tCtrl+Z", self.undo, stack.canUndo()),
+            MenuEntry(f"Redo {stack.redoText().lower()}\tCtrl+Shift+Z", self.redo, stack.canRedo()),
+            MenuEntry(
                 "Day\tCtrl+D" if self.look.is_night else "Night\tCtrl+D",
                 lambda: self.look.set_night(not self.look.is_night),
                 True,
             ),
-            Entry("Save this view…\tCtrl+E", self.save_view, self._on_stage),
-            Entry("Report of the project…\tCtrl+R", self.report, True),
-            Entry("Keys\tF1", self.show_keys, True),
+            MenuEntry("Save this view…\tCtrl+E", self.save_view, self._on_stage),
+            MenuEntry("Report of the project…\tCtrl+R", self.report, True),
+            MenuEntry("Keys\tF1", self.show_keys, True),
         ]
         menu = fill(QMenu(self), entries)
         add_units_menu(menu, self.look)

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QMenu, QWidget
 
+from onda.app.kit.menus import MenuEntry, fill
 from onda.app.shell.asking import ask_open, ask_save
 from onda.errors import InputError, OndaError
 from onda.project.build.exchange import Taken
@@ -42,30 +44,26 @@ class BuildFiles:
         self._menu(
             at,
             [
-                ("IPC-2581 build…", lambda: self._ask_open("IPC-2581 (*.xml *.cvg *.ipc2581)")),
-                ("CSV layers…", lambda: self._ask_open("CSV (*.csv)")),
+                MenuEntry(
+                    "IPC-2581 build…", lambda: self._ask_open("IPC-2581 (*.xml *.cvg *.ipc2581)")
+                ),
+                MenuEntry("CSV layers…", lambda: self._ask_open("CSV (*.csv)")),
             ],
         )
 
     def show_write(self, at: QPoint) -> None:
         """Menu of what can be written."""
-        entries: list[tuple[str, Callable[[], None]]] = [
-            (f"{f.title}…", lambda f=f: self._ask_save(f.key, f.suffix))  # type: ignore[misc]
-            for f in FORMATS
+        entries = [
+            MenuEntry(f"{f.title}…", partial(self._ask_save, f.key, f.suffix)) for f in FORMATS
         ]
         entries += [
-            ("Fabricator's drawing, PDF…", lambda: self._ask_save("pdf", "pdf")),
-            ("Fabricator's drawing, SVG…", lambda: self._ask_save("svg", "svg")),
+            MenuEntry("Fabricator's drawing, PDF…", lambda: self._ask_save("pdf", "pdf")),
+            MenuEntry("Fabricator's drawing, SVG…", lambda: self._ask_save("svg", "svg")),
         ]
         self._menu(at, entries)
 
-    def _menu(self, at: QPoint, entries: list[tuple[str, Callable[[], None]]]) -> None:
-        menu = QMenu(self._parent)
-        for title, act in entries:
-            action = menu.addAction(title)
-            if action is not None:
-                action.triggered.connect(lambda _, act=act: act())
-        menu.popup(at)
+    def _menu(self, at: QPoint, entries: list[MenuEntry]) -> None:
+        fill(QMenu(self._parent), entries).popup(at)
 
     def _ask_open(self, kinds: str) -> None:
         path = ask_open(self._parent, "Read a build", kinds)

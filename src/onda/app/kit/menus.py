@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 from PyQt6.QtWidgets import QMenu
 
-__all__ = ["Entry", "fill"]
+__all__ = ["MenuEntry", "fill"]
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class MenuEntry:
     """Words with their key behind a tab, what is done, and whether it can be done now."""
 
     words: str
@@ -19,7 +19,7 @@ class Entry:
     enabled: bool = True
 
 
-def fill(menu: QMenu, entries: Sequence[Entry]) -> QMenu:
+def fill(menu: QMenu, entries: Sequence[MenuEntry]) -> QMenu:
     """Put entries into a menu."""
     for entry in entries:
         action = menu.addAction(entry.words)
