@@ -7,35 +7,39 @@ IEEE Trans. Circuits Syst. 22 (1975) 504).
 
 from __future__ import annotations
 
-import math
-from dataclasses import dataclass, replace
+from collections.abc import Iterator
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.circuits.line_model import travel_time
+from onda.engine.circuits.line_model import Band, LineModel, line_model, travel_time
 from onda.engine.circuits.net import (
-    CapacitorMatrix,
     CoupledInductors,
-    CoupledPiece,
     Net,
     SeriesPart,
     ShuntBranch,
 )
-from onda.engine.coupled_lines import CoupledLine
+from onda.engine.circuits.short_piece import difference_share, series_model, shunt_model
 from onda.engine.lines import Line
 
-__all__ = ["Assembled", "LineEnd", "assemble", "with_lumped_shorts"]
+__all__ = ["Assembled", "LineEnd", "assemble"]
 
 FloatArray = NDArray[np.float64]
+_End = tuple[tuple[int, ...], tuple[float, ...]]
+"""Nodes, and their shares in the voltage of a mode."""
+_SHORTEST = 2.0
+"""Steps that a wave must take to be followed as one; between samples it is read by a cubic."""
 
 
 @dataclass(frozen=True, slots=True)
 class LineEnd:
-    """One end of one mode: `nodes` and their `shares` in the mode's voltage."""
+    """One end of one mode, by its model: `nodes` and their `shares` in the mode's voltage.
 
-    line: Line
-    length: float
+    `other` is the end that its wave goes to; an admittance alone is its own.
+    """
+
+    model: LineModel
     nodes: tuple[int, ...]
     shares: tuple[float, ...]
     other: int
@@ -56,56 +60,6 @@ class Assembled:
     static: FloatArray
     drive: FloatArray
     ends: tuple[LineEnd, ...]
-
-
-def with_lumped_shorts(net: Net, shortest: float, frequency: float) -> Net:
-    """The net with pieces whose travel time is below `shortest` as one section of R, L and C.
-
-    `frequency` (Hz) is where their values are taken.
-    """
-    lines, coupled = [], []
-    inductors, capacitors = list(net.inductors), list(net.capacitors)
-    for piece in net.lines:
-        if travel_time(piece.line, piece.length, frequency) >= shortest:
-            lines.append(piece)
-            continue
-        alone = CoupledLine(np.eye(1), (piece.line,))
-        as_many = CoupledPiece((piece.node_a,), (piece.node_b,), alone, piece.length)
-        _lump(as_many, frequency, inductors, capacitors)
-    for many in net.coupled:
-        times = [travel_time(mode, many.length, frequency) for mode in many.line.modes]
-        if min(times) >= shortest:
-            coupled.append(many)
-        else:
-            _lump(many, frequency, inductors, capacitors)
-    return replace(
-        net,
-        lines=tuple(lines),
-        coupled=tuple(coupled),
-        inductors=tuple(inductors),
-        capacitors=tuple(capacitors),
-    )
-
-
-def _lump(
-    piece: CoupledPiece,
-    frequency: float,
-    inductors: list[CoupledInductors],
-    capacitors: list[CapacitorMatrix],
-) -> None:
-    omega = 2.0 * math.pi * frequency
-    s = np.array([1j * omega])
-    z = np.array([mode.series_impedance(s)[0] for mode in piece.line.modes]) * piece.length
-    y = np.array([mode.shunt_admittance(s)[0] for mode in piece.line.modes]) * piece.length
-    t, back = piece.line.transform, piece.line.inverse
-    pairs = tuple(zip(piece.nodes_a, piece.nodes_b, strict=True))
-    inductance = (t * (z.imag / omega)) @ t.T
-    resistance = np.diag((t * np.maximum(z.real, 0.0)) @ t.T)
-    inductors.append(CoupledInductors(pairs, 0.5 * (inductance + inductance.T), resistance))
-    half = 0.5 * (back.T * (y.imag / omega)) @ back
-    half = 0.5 * (half + half.T)
-    capacitors.append(CapacitorMatrix(piece.nodes_a, half))
-    capacitors.append(CapacitorMatrix(piece.nodes_b, half))
 
 
 class _Builder:
@@ -195,8 +149,8 @@ def _unknowns(part: ShuntBranch | SeriesPart) -> int:
     return 1 if part.c is None else 2
 
 
-def assemble(net: Net, sources: int) -> Assembled:
-    """Matrices of a net whose pieces all have a delay."""
+def assemble(net: Net, sources: int, step: float, band: Band) -> Assembled:
+    """Matrices of a net. A piece that takes less than two steps (s) is one section."""
     builder = _Builder(net, sources)
     for shunt in net.shunts:
         builder.branch(shunt, shunt.node, None, shunt.drive if shunt.source else None)
@@ -208,20 +162,43 @@ def assemble(net: Net, sources: int) -> Assembled:
         builder.dynamic[np.ix_(caps.nodes, caps.nodes)] += caps.capacitance
     for index in range(len(net.blocks)):
         builder.block(net, index)
-    return Assembled(builder.dynamic, builder.static, builder.drive, _ends(net))
+    ends: list[LineEnd] = []
+    for a, b, line, length in _modes(net):
+        took = travel_time(line, length, 0.2 * band.high)
+        if took >= _SHORTEST * step:
+            _through(ends, a, b, line_model(line, length, band))
+            continue
+        nodes = (*a[0], *b[0])
+        _admittance(ends, nodes, (*a[1], *(-x for x in b[1])), series_model(line, length, band))
+        for sign, share in ((1.0, 1.0), (-1.0, difference_share(took / step))):
+            if share == 0.0:
+                continue
+            c, model = shunt_model(line, share * length, band)
+            shares = tuple(0.5 * x for x in (*a[1], *(sign * x for x in b[1])))
+            builder.dynamic[np.ix_(nodes, nodes)] += c * np.outer(shares, shares)
+            if len(model.poles) or model.y:
+                _admittance(ends, nodes, shares, model)
+    return Assembled(builder.dynamic, builder.static, builder.drive, tuple(ends))
 
 
-def _ends(net: Net) -> tuple[LineEnd, ...]:
-    out: list[LineEnd] = []
+def _modes(net: Net) -> Iterator[tuple[_End, _End, Line, float]]:
+    """Every mode of every piece: its two ends, its line and its length."""
     for piece in net.lines:
-        k = len(out)
-        out.append(LineEnd(piece.line, piece.length, (piece.node_a,), (1.0,), k + 1))
-        out.append(LineEnd(piece.line, piece.length, (piece.node_b,), (1.0,), k))
+        one = (1.0,)
+        yield ((piece.node_a,), one), ((piece.node_b,), one), piece.line, piece.length
     for many in net.coupled:
-        back = many.line.inverse
-        for m, mode in enumerate(many.line.modes):
-            k = len(out)
-            shares = tuple(float(x) for x in back[m])
-            out.append(LineEnd(mode, many.length, many.nodes_a, shares, k + 1))
-            out.append(LineEnd(mode, many.length, many.nodes_b, shares, k))
-    return tuple(out)
+        for mode, back in zip(many.line.modes, many.line.inverse, strict=True):
+            shares = tuple(float(x) for x in back)
+            yield (many.nodes_a, shares), (many.nodes_b, shares), mode, many.length
+
+
+def _through(ends: list[LineEnd], a: _End, b: _End, model: LineModel) -> None:
+    k = len(ends)
+    ends.append(LineEnd(model, *a, k + 1))
+    ends.append(LineEnd(model, *b, k))
+
+
+def _admittance(
+    ends: list[LineEnd], nodes: tuple[int, ...], shares: tuple[float, ...], model: LineModel
+) -> None:
+    ends.append(LineEnd(model, nodes, shares, len(ends)))

@@ -19,15 +19,17 @@ from numpy.typing import NDArray
 
 from onda.engine.lines import Line
 
-__all__ = ["Band", "LineModel", "line_model", "travel_time"]
+__all__ = ["Band", "LineModel", "line_model", "spread_poles", "travel_time"]
 
 FloatArray = NDArray[np.float64]
 ComplexArray = NDArray[np.complex128]
 _POLES_PER_DECADE = (3.0, 5.0, 7.0)
 """Tried in turn until the fit is good."""
-_DELAY_SHARES = (0.9985, 1.0, 0.9965, 1.002, 0.992)
+_DELAY_SHARES = (1.0, 0.9985, 0.9965, 1.002, 0.992)
 """Of the phase delay at the top of the band: which leaves least to the poles differs by line."""
-_GOOD = 3e-4
+_SOUND = (0.0, 1.25)
+"""What passes at once lies here; else poles above the band, which no step follows, hold a delay."""
+_GOOD = 1e-4
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,20 +78,24 @@ def line_model(line: Line, length: float, band: Band) -> LineModel:
         none = np.empty(0)
         return LineModel(delay, none, float(1.0 / zc[-1].real), none, 1.0, none, 0.0)
     y_top = float((1.0 / zc[-1]).real)
-    best: LineModel | None = None
+    models = []
     for per_decade in _POLES_PER_DECADE:
-        poles = _poles(band, per_decade)
+        poles = spread_poles(band, per_decade)
         y, y_residues, y_error = _fit(s, 1.0 / (zc * y_top), poles)
         for share in _DELAY_SHARES:
             tau = delay * share
             h, h_residues, h_error = _fit(s, np.exp(-gamma * length + s * tau), poles)
             error = max(y_error, h_error)
-            if best is None or error < best.error:
-                best = LineModel(tau, poles, y * y_top, y_residues * y_top, h, h_residues, error)
-            if best.error < _GOOD:
-                return best
-    assert best is not None
-    return best
+            model = LineModel(tau, poles, y * y_top, y_residues * y_top, h, h_residues, error)
+            if _rank(model) < (False, _GOOD):
+                return model
+            models.append(model)
+    return min(models, key=_rank)
+
+
+def _rank(model: LineModel) -> tuple[bool, float]:
+    """Sound before not sound, then by its error."""
+    return not _SOUND[0] <= model.h <= _SOUND[1], model.error
 
 
 def _is_plain(zc: ComplexArray, gamma: ComplexArray) -> bool:
@@ -100,7 +106,8 @@ def _is_plain(zc: ComplexArray, gamma: ComplexArray) -> bool:
     )
 
 
-def _poles(band: Band, per_decade: float) -> FloatArray:
+def spread_poles(band: Band, per_decade: float) -> FloatArray:
+    """Poles (rad/s) evenly over the decades of a band and a little beyond."""
     low, high = 2.0 * math.pi * band.low / 3.0, 2.0 * math.pi * band.high * 2.0
     count = max(6, round(per_decade * math.log10(high / low)))
     return np.geomspace(low, high, count)

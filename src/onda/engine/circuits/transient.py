@@ -16,11 +16,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.circuits.assembly import Assembled, assemble, with_lumped_shorts
+from onda.engine.circuits.assembly import Assembled, assemble
 from onda.engine.circuits.dc import dc_voltages, device_currents
 from onda.engine.circuits.devices import Table, Term, Weight
 from onda.engine.circuits.inversion import contour, invert, transform
-from onda.engine.circuits.line_model import Band, LineModel, line_model
+from onda.engine.circuits.line_model import Band, LineModel
 from onda.engine.circuits.linear import waves_along
 from onda.engine.circuits.net import CoupledPiece, Net
 from onda.engine.circuits.stimulus import PiecewiseLinear
@@ -123,7 +123,7 @@ def solve_transient(
     stimulus : one for each source number
     end : s, the last time wanted
     step : s, at most this between samples; a fiftieth of the shortest edge is fine enough. Pieces
-        of line shorter than a step are taken as one section of R, L and C.
+        of line shorter than two steps are taken as one section each.
     wanted : called with the share done; may raise to stop
 
     Raises
@@ -139,13 +139,11 @@ def solve_transient(
     initial = [one.initial for one in stimuli]
     node_dc = dc_voltages(net, initial)
     step = float(time[1])
-    knee = 0.05 / step
-    lumped = with_lumped_shorts(net, step, knee)
-    assembled = assemble(lumped, len(stimuli))
+    assembled = assemble(net, len(stimuli), step, Band(0.02 / float(time[-1]), 0.25 / step))
     change = np.array([one.sample(time) - one.initial for one in stimuli]).reshape(
         len(stimuli), len(time)
     )
-    marcher = _Marcher(lumped, assembled, time, node_dc, change)
+    marcher = _Marcher(net, assembled, time, node_dc, change)
     marcher.run(wanted)
     return TransientSolution(
         net=net,
@@ -206,14 +204,13 @@ class _Marcher:
 
     def _lines(self, assembled: Assembled, h: float) -> None:
         ends = assembled.ends
-        band = Band(0.02 / float(self.time[-1]), 0.25 / h)
-        self.models = [line_model(e.line, e.length, band) for e in ends]
+        self.models = [e.model for e in ends]
         self.p_start = np.cumsum([0, *(len(e.nodes) for e in ends)])
         self.p_node = np.array([n for e in ends for n in e.nodes], dtype=np.int64)
         self.p_val = np.array([v for e in ends for v in e.shares], dtype=float)
         self.other = np.array([e.other for e in ends], dtype=np.int64)
-        # A delay of just under a step, by rounding, is one step.
-        steps = np.maximum(np.array([m.delay for m in self.models]) / h, 1.0)
+        # A delay of just under two steps, by rounding, is two.
+        steps = np.maximum(np.array([m.delay for m in self.models]) / h, 2.0)
         self.delay_whole: IntArray = np.floor(steps).astype(np.int64)
         self.delay_part: FloatArray = steps - self.delay_whole
         self.pole_start = np.cumsum([0, *(len(m.poles) for m in self.models)])

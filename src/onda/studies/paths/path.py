@@ -37,7 +37,7 @@ __all__ = [
 ]
 
 FloatArray = NDArray[np.float64]
-_SHOWN = 2400
+_SHOWN, _PER_EDGE = 2400, 40
 """Samples that curves and the map are shown with at most."""
 _HARMONICS = 15
 
@@ -189,7 +189,9 @@ def _run(inputs: PathInputs, control: Control) -> PathResult:
     run = run_path(inputs, control)
     built, solution = run.built, run.solution
     measures = measure_receivers(run)
-    shown = np.linspace(0.0, float(solution.time[-1]), min(len(solution.time), _SHOWN))
+    end = float(solution.time[-1])
+    samples = min(len(solution.time), math.ceil(_PER_EDGE * end / inputs.edge) + 1, _SHOWN)
+    shown = np.linspace(0.0, end, samples)
 
     def at_shown(values: FloatArray) -> FloatArray:
         return np.interp(shown, solution.time, values)
