@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from onda.demo import fulmar_project
-from onda.engine.circuits import solve_linear
+from onda.engine.circuits import solve_linear, solve_transient
 from onda.project.paths.elements.trace import TracePiece
 from onda.project.paths.elements.via import Via
 from onda.project.paths.path import Path
@@ -94,3 +94,17 @@ def test_sharp_corners_pass_a_cut_line(edge: float, pieces: int, limit: float) -
     volts = run.solution.node(run.built.ends[-1].die)
     wanted = exact(whole, run.solution.time)
     assert np.abs(volts - wanted).max() < limit * np.ptp(wanted)
+
+
+@pytest.mark.parametrize("typed", [50e-12, 1e-9, 4e-9])
+def test_the_step_follows_the_device_and_not_the_typed_edge(typed: float) -> None:
+    """Against a run of a tenth of the step."""
+    inputs = replace(path_inputs(DESIGN, DESIGN.path("spi-clk")), edge=typed, window=4e-9)
+    run = run_path(replace(inputs, stimulus=replace(inputs.stimulus, kind="edge")))
+    assert run.built.switching is not None
+    assert run.inputs.edge == run.built.switching.edge
+    step = float(run.solution.time[1])
+    fine = solve_transient(run.net, end=float(run.solution.time[-1]), step=step / 10.0)
+    die = run.built.ends[-1].die
+    wanted = np.interp(run.solution.time, fine.time, fine.node(die))
+    assert np.abs(run.solution.node(die) - wanted).max() < 2e-3 * np.ptp(wanted)

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from onda.engine.circuits.measure import edge_time
 from onda.engine.circuits.net import Net, ShuntBranch
 from onda.engine.circuits.transient import solve_transient
 from onda.engine.devices.buffer import Buffer, FixtureWave
@@ -16,7 +17,8 @@ from onda.engine.devices.switching import Switching
 __all__ = ["FixtureCheck", "check_fixtures", "compared"]
 
 FloatArray = NDArray[np.float64]
-_STEPS = 1200
+_STEPS, _PER_EDGE = 1200, 60
+"""Of the whole waveform and of its edge: at least so many each."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +56,8 @@ def _check(buffer: Buffer, switching: Switching, wave: FixtureWave) -> FixtureCh
     if wave.c > 0.0:
         shunts.append(ShuntBranch(0, c=wave.c))
     net = replace(Net(1, tuple(shunts)), devices=(device,))
-    solution = solve_transient(net, end=span, step=span / _STEPS)
+    edge = edge_time(np.asarray(wave.time), np.asarray(wave.volts))
+    solution = solve_transient(net, end=span, step=min(span / _STEPS, edge / _PER_EDGE))
     return compared(wave, solution.time, solution.node(0))
 
 

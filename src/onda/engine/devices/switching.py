@@ -12,6 +12,7 @@ IBIS Open Forum, "I/O Buffer Information Specification", version 7.2, keywords [
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -19,13 +20,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.circuits.devices import Weight
+from onda.engine.circuits.measure import edge_time
 from onda.engine.devices.buffer import Buffer, FixtureWave, RampTimes, sum_terms
 from onda.errors import NotPhysical
 
 __all__ = ["Curve", "Switching", "switching_of", "weights"]
 
 FloatArray = NDArray[np.float64]
-_SAMPLES = 400
+_PER_EDGE, _REST = 200, 100
+"""Samples of an edge from end to end, and of a whole waveform besides."""
+_MOST = 6000
+"""Samples of a waveform that moves all along."""
 _STILL = 2e-3
 """A factor is at rest within this of its end."""
 
@@ -46,6 +51,12 @@ class Switching:
     rise: Curve
     fall: Curve
     source: str
+
+    @property
+    def edge(self) -> float:
+        """Time (s) from 0 to 100 % of the factor that moves fastest."""
+        curves = [(c.time, half) for c in (self.rise, self.fall) for half in (c.up, c.down)]
+        return min(edge_time(np.asarray(t), np.asarray(v)) for t, v in curves if v[0] != v[-1])
 
 
 @lru_cache(maxsize=128)
@@ -86,7 +97,7 @@ def _from_waves(buffer: Buffer, waves: list[FixtureWave]) -> Curve:
         raise NotPhysical(
             f"model {buffer.name}", "waveforms that never overlap", "of one time span"
         )
-    time = np.linspace(first, last, _SAMPLES)
+    time = _samples(waves, first, last)
     matrix, wanted = [], []
     for wave in waves:
         volts = np.interp(time, wave.time, wave.volts)
@@ -110,6 +121,28 @@ def _from_waves(buffer: Buffer, waves: list[FixtureWave]) -> Curve:
     up = _normalised(buffer, factors[:, 0], 1.0 if rising else 0.0, buffer.pullup is not None)
     down = _normalised(buffer, factors[:, 1], 0.0 if rising else 1.0, buffer.pulldown is not None)
     return Curve(tuple((time - time[0]).tolist()), tuple(up.tolist()), tuple(down.tolist()))
+
+
+def _samples(waves: list[FixtureWave], first: float, last: float) -> FloatArray:
+    """Times by the edge: dense wherever a waveform moves, a hundred for all else."""
+    parts = [np.linspace(first, last, _REST)]
+    spans = [(np.asarray(w.time), np.asarray(w.volts)) for w in waves]
+    spans = [(t, v) for t, v in spans if math.isfinite(edge_time(t, v))]
+    if not spans:
+        return parts[0]
+    spacing = min(edge_time(t, v) for t, v in spans) / _PER_EDGE
+    for t, v in spans:
+        moving = np.abs(np.diff(v)) > _STILL * np.ptp(v) / _PER_EDGE
+        at = np.flatnonzero(moving)
+        begin = max(first, float(t[max(at[0] - 1, 0)]))
+        end = min(last, float(t[min(at[-1] + 2, len(t) - 1)]))
+        if end > begin:
+            parts.append(
+                np.linspace(begin, end, min(math.ceil((end - begin) / spacing), _MOST) + 1)
+            )
+    time = np.unique(np.concatenate(parts))
+    # Samples of two grids that all but meet would give a slope of rounding.
+    return time[np.concatenate([[True], np.diff(time) > 0.2 * spacing])]
 
 
 def _halves(buffer: Buffer, volts: FloatArray) -> FloatArray:

@@ -187,6 +187,7 @@ def _size(value: float) -> float:
 
 def _run(inputs: PathInputs, control: Control) -> PathResult:
     run = run_path(inputs, control)
+    inputs = run.inputs
     built, solution = run.built, run.solution
     measures = measure_receivers(run)
     end = float(solution.time[-1])

@@ -74,6 +74,10 @@ class PathRun:
 def run_path(inputs: PathInputs, control: Control | None = None) -> PathRun:
     """Build and solve a path; the waveforms only."""
     built = build_path(inputs)
+    if built.switching is not None and built.switching.edge != inputs.edge:
+        # What a device does is in its tables; the field is for drivers without one.
+        inputs = replace(inputs, edge=built.switching.edge)
+        built = build_path(inputs)
     edges = edge_commands(inputs)
     start_high = not edges[0][1]
     net = with_edges(built, inputs, edges, start_high=start_high)

@@ -1,0 +1,105 @@
+"""Factors of an edge from waveforms that were made from known factors by brute force."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from scipy.integrate import solve_ivp
+
+from onda.engine.circuits.devices import Table
+from onda.engine.circuits.measure import edge_time
+from onda.engine.devices import switching_of
+from onda.engine.devices.buffer import Buffer, FixtureWave
+from onda.engine.devices.quality import check_fixtures
+from onda.errors import NotPhysical
+
+RAIL, UP, DOWN, C = 1.8, 32.0, 27.0, 1.5e-12
+START, SPAN = 2e-9, 10e-9
+
+
+def factor(t: np.ndarray, edge: float) -> np.ndarray:
+    """From 0 to 1, its middle at START and its 20 to 80 % over 0.6 about `edge`."""
+    return 0.5 * (1.0 + np.tanh(1.155 * (t - START) * 2.0 / edge))
+
+
+def wave(edge: float, rising: bool, rail: float, points: int) -> FixtureWave:
+    """Into 50 ohm to a rail, C at the die, solved by a stiff integrator."""
+
+    def on(t: float) -> float:
+        k = float(factor(np.array(t), edge))
+        return k if rising else 1.0 - k
+
+    def slope(t: float, v: np.ndarray) -> np.ndarray:
+        k = on(t)
+        into = (RAIL - v) / UP * k - v / DOWN * (1.0 - k) - (v - rail) / 50.0
+        return into / C
+
+    k0 = on(0.0)
+    rest = (RAIL / UP * k0 + rail / 50.0) / (k0 / UP + (1.0 - k0) / DOWN + 1.0 / 50.0)
+    time = np.unique(
+        np.concatenate(
+            [
+                np.linspace(0.0, SPAN, 101),
+                np.linspace(max(START - 3.0 * edge, 0.0), START + 3.0 * edge + 0.3e-9, points),
+            ]
+        )
+    )
+    found = solve_ivp(
+        slope, (0.0, SPAN), [rest], method="LSODA", t_eval=time, rtol=1e-9, atol=1e-11,
+        max_step=edge / 5.0,
+    )  # fmt: skip
+    return FixtureWave(rising, 50.0, rail, 0.0, tuple(time.tolist()), tuple(found.y[0].tolist()))
+
+
+def buffer(edge: float, points: int = 800) -> Buffer:
+    volts = (-RAIL, 2.0 * RAIL)
+    return Buffer(
+        "made",
+        "Output",
+        pullup=Table(volts, tuple(-v / UP for v in volts)),
+        pulldown=Table(volts, tuple(v / DOWN for v in volts)),
+        power_clamp=None,
+        gnd_clamp=None,
+        v_pullup=RAIL,
+        v_pulldown=0.0,
+        v_power=RAIL,
+        v_gnd=0.0,
+        c_comp=C,
+        waves=tuple(wave(edge, up, rail, points) for up in (True, False) for rail in (0.0, RAIL)),
+    )
+
+
+@pytest.mark.parametrize("edge", [30e-12, 100e-12, 600e-12])
+def test_a_fast_edge_in_a_long_table_is_met(edge: float) -> None:
+    made = buffer(edge)
+    found = switching_of(made)
+    assert found.source == "two waveforms an edge"
+    assert found.edge == pytest.approx(edge, rel=0.05)
+    t = np.asarray(found.rise.time)
+    # The common wait is cut off: the middles lie over one another.
+    middle = float(np.interp(0.5, found.rise.up, t))
+    wanted = factor(t - middle + START, edge)
+    assert np.asarray(found.rise.up) == pytest.approx(wanted, abs=3e-3)
+    assert np.asarray(found.rise.down) == pytest.approx(1.0 - wanted, abs=3e-3)
+    for check in check_fixtures(made, found):
+        assert check.error < 3e-3
+        assert abs(check.end_error) < 1e-3
+
+
+def test_the_time_of_an_edge_is_that_of_its_middle() -> None:
+    t = np.linspace(0.0, 10.0, 1001)
+    ramp = np.clip((t - 3.0) / 2.0, 0.0, 1.0)
+    assert edge_time(t, ramp) == pytest.approx(2.0, rel=1e-6)
+    assert edge_time(t, 1.0 - ramp) == pytest.approx(2.0, rel=1e-6)
+    assert edge_time(t, np.full_like(t, 3.0)) == float("inf")
+    # A bump before the edge that passes 20 % is not its beginning.
+    bump = ramp + 0.3 * np.exp(-(((t - 1.0) / 0.2) ** 2))
+    assert edge_time(t, bump) == pytest.approx(2.0, rel=1e-3)
+
+
+def test_waveforms_that_stand_still_are_refused_in_words() -> None:
+    flat = tuple(replace(w, volts=(0.5,) * len(w.time)) for w in buffer(100e-12, 60).waves)
+    with pytest.raises(NotPhysical, match="do not switch"):
+        switching_of(replace(buffer(100e-12, 60), waves=flat))
