@@ -4,13 +4,22 @@ OndaError
  |- InputError      something that was typed or read is wrong (file, line, column, remedy)
  |- NotPhysical     a quantity lies outside what can exist (quantity, value, allowed)
  |- NotConverged    a method ended short of its aim (what was reached)
+ |- TooLarge        a run would take more memory than it may (needed, allowed, remedy)
  |- OutOfReach      a target cannot be met (nearest value, the limit that stops it)
  |- Cancelled       the user stopped the run
 """
 
 from __future__ import annotations
 
-__all__ = ["Cancelled", "InputError", "NotConverged", "NotPhysical", "OndaError", "OutOfReach"]
+__all__ = [
+    "Cancelled",
+    "InputError",
+    "NotConverged",
+    "NotPhysical",
+    "OndaError",
+    "OutOfReach",
+    "TooLarge",
+]
 
 
 class OndaError(Exception):
@@ -82,6 +91,19 @@ class NotConverged(OndaError):
         self.reached = reached
         self.wanted = wanted
         super().__init__(f"{what}: reached {reached:.3g}, wanted {wanted:.3g}")
+
+
+class TooLarge(OndaError):
+    """A run would take more memory than it may; told before it starts."""
+
+    def __init__(self, what: str, *, needed: float, allowed: float, remedy: str) -> None:
+        self.needed = needed
+        self.allowed = allowed
+        self.remedy = remedy
+        super().__init__(
+            f"{what} would take {needed / 1e9:,.3g} GB of memory, allowed are "
+            f"{allowed / 1e9:.3g} GB. {remedy}"
+        )
 
 
 class OutOfReach(OndaError):

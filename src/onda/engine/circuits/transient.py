@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.circuits.assembly import Assembled, assemble
+from onda.engine.circuits.budget import check_transient_size
 from onda.engine.circuits.dc import dc_voltages, device_currents
 from onda.engine.circuits.devices import Table, Term, Weight
 from onda.engine.circuits.inversion import contour, invert, transform
@@ -129,11 +130,13 @@ def solve_transient(
     Raises
     ------
     NotPhysical : the net cannot be solved
+    TooLarge : it would take more memory than a run may
     NotConverged : a device found no voltage at some time; names the device and the time
     """
     net.check()
     if not (math.isfinite(end) and math.isfinite(step) and 0 < step < end):
         raise NotPhysical("time step", step, f"above 0 and below the end, {end:.4g} s")
+    check_transient_size(net, end, step)
     stimuli = (stimulus,) if isinstance(stimulus, PiecewiseLinear) else tuple(stimulus)
     time = np.linspace(0.0, end, math.ceil(end / step) + 1)
     initial = [one.initial for one in stimuli]

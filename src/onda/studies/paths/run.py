@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.circuits import TransientSolution, solve_transient
+from onda.engine.circuits.budget import check_transient_size
 from onda.engine.circuits.dc import dc_voltages
 from onda.engine.circuits.measure import first_crossing
 from onda.engine.circuits.net import Net, ShuntBranch
@@ -78,19 +79,20 @@ def run_path(inputs: PathInputs, control: Control | None = None) -> PathRun:
         # What a device does is in its tables; the field is for drivers without one.
         inputs = replace(inputs, edge=built.switching.edge)
         built = build_path(inputs)
+    step = time_step(inputs, built)
+    end = max(inputs.window, 8.0 * step)
+    # Before its edges are listed: a clock has very many of them in a second.
+    check_transient_size(built.net, end, step)
     edges = edge_commands(inputs)
     start_high = not edges[0][1]
     net = with_edges(built, inputs, edges, start_high=start_high)
     stimulus = source_waveform(inputs, edges) if built.switching is None else ()
-    step = time_step(inputs, built)
 
     def wanted(share: float) -> None:
         if control is not None:
             control.progress(0.1 + 0.4 * share)
 
-    solution = solve_transient(
-        net, stimulus, end=max(inputs.window, 8.0 * step), step=step, wanted=wanted
-    )
+    solution = solve_transient(net, stimulus, end=end, step=step, wanted=wanted)
     levels = []
     for high in (False, True):
         at_rest = with_edges(built, inputs, [], start_high=high)
