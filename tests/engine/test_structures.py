@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
 import pytest
+from scipy.linalg import eigh, expm
 
 from onda.engine.section import solve_section
-from onda.engine.section.modes import pair_modes, single_mode
+from onda.engine.section.modes import pair_modes, rest_currents, resting_mode, single_mode
 from onda.engine.section.structures import (
     Coating,
     Coplanar,
@@ -83,6 +85,36 @@ def test_group_is_symmetric_and_its_middle_is_like_a_pair() -> None:
     pair = solve_section(trace_section(replace(TRACE, gap=120 * UM), below=(CORE,), coating=MASK))
     assert result.c[2, 1] == pytest.approx(pair.c[0, 1], rel=0.1)
     assert shape.span == pytest.approx(980 * UM)
+
+
+@pytest.mark.parametrize("buried", [True, False])
+@pytest.mark.parametrize("gap", [40 * UM, 75 * UM, 400 * UM])
+def test_a_line_of_a_group_stays_within_the_modes(buried: bool, gap: float) -> None:
+    """Its delay is that of the one dielectric, or between the fastest and the slowest mode; its
+    impedance is that of a line whose neighbours are tied to 0 V at many places."""
+    shape = replace(TRACE, width=250 * UM, gap=gap, count=3)
+    core = Slab(250 * UM, 4.0, "core")
+    build = {"above": (core,), "plane_above": True, "beside": core} if buried else {}
+    result = solve_section(trace_section(shape, below=(core,), **build))
+    mode = resting_mode(result, 1)
+    squares = eigh(np.linalg.inv(result.l_ext), result.c, eigvals_only=True)
+    assert squares[0] * (1 - 1e-9) <= mode.delay**-2 <= squares[-1] * (1 + 1e-9)
+    if buried:
+        assert mode.delay == pytest.approx(2.0 / 299792458.0, rel=1e-4)
+    # A millimetre at 100 MHz with both neighbours tied at its ends: two-port of the middle line.
+    w, length = 2j * np.pi * 100e6, 1e-3
+    z, y = w * result.l_ext * length, w * result.c * length
+    chain = expm(np.block([[np.zeros((3, 3)), -z], [-y, np.zeros((3, 3))]]))
+    b = chain[:3, 3:]
+    own = -np.linalg.solve(b, chain[:3, :3])[1, 1]
+    mutual = np.linalg.inv(b)[1, 1]
+    # Of a line: own = coth / Z, mutual = -1 / (Z sinh).
+    z_line = 1.0 / np.sqrt(own**2 - mutual**2)
+    assert mode.z0 == pytest.approx(abs(z_line), rel=1e-4)
+    assert rest_currents(result, 1)[1] == 1.0
+    flux = result.l_ext @ rest_currents(result, 1)
+    assert np.abs(flux[[0, 2]]).max() < 1e-9 * flux[1]
+    assert flux[1] == pytest.approx(mode.inductance, rel=1e-9)
 
 
 @pytest.mark.parametrize(

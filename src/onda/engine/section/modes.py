@@ -11,7 +11,16 @@ from numpy.typing import NDArray
 from onda.engine.section.solve import SectionResult
 from onda.errors import NotPhysical
 
-__all__ = ["PairModes", "SingleMode", "mode_of", "odd_even", "pair_modes", "single_mode"]
+__all__ = [
+    "PairModes",
+    "SingleMode",
+    "mode_of",
+    "odd_even",
+    "pair_modes",
+    "rest_currents",
+    "resting_mode",
+    "single_mode",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +80,26 @@ def single_mode(result: SectionResult) -> SingleMode:
     if len(result.signals) != 1:
         raise NotPhysical("signals", len(result.signals), "one for a single line")
     return mode_of(float(result.c[0, 0]), float(result.c0[0, 0]), float(result.l_ext[0, 0]))
+
+
+def rest_currents(result: SectionResult, line: int) -> NDArray[np.float64]:
+    """Currents (n,) of all lines for 1 A in one where the others stay at 0 V all along.
+
+    No flux may pass between a line that is held and its return: L x = 0 in the rows of the others.
+    """
+    column = np.linalg.inv(result.l_ext)[:, line]
+    return np.asarray(column / column[line])
+
+
+def resting_mode(result: SectionResult, line: int) -> SingleMode:
+    """One line of n with the others held at 0 V all along; of a single line its only mode.
+
+    Both values are of that same drive, C_kk and 1 / (L^-1)_kk, so that the square of the velocity
+    is a Rayleigh quotient of L^-1 over C and never leaves the range of the modes (Paul, "Analysis
+    of Multiconductor Transmission Lines" (2008), sections 3.2 and 7.2).
+    """
+    inductance = 1.0 / float(np.linalg.inv(result.l_ext)[line, line])
+    return mode_of(float(result.c[line, line]), float(result.c0[line, line]), inductance)
 
 
 def odd_even(matrix: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

@@ -62,8 +62,8 @@ class TraceOnLayer(Frozen):
 class LineClass(Frozen):
     """Lines of one impedance; `loss_at` is the frequency at which its loss matters.
 
-    Of a group of `count` equal lines the target is the impedance of the middle one, its neighbours
-    at rest.
+    Of a group of `count` equal lines the target is the impedance of the middle one, all others
+    held at 0 V.
     """
 
     id: Identifier

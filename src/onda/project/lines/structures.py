@@ -19,7 +19,7 @@ class Structure:
     counts : numbers of lines that are offered, the usual one first
     fewest, most : what a class may have
     words, offered, mark : on the page, in the choice, in the list; ``{n}`` is the number of lines
-    differential : the target is that between two lines; else of the middle one, the others at rest
+    differential : the target is that between two lines; else of the middle one, the others at 0 V
     may_face : the lines may also lie on two layers, one above the other
     one_line : it is one transmission line to the stages that join lines
     """

@@ -18,10 +18,10 @@ from onda.engine.section.copper import copper_impedance, fit_ladder, rough_ladde
 from onda.engine.section.modes import (
     PairModes,
     SingleMode,
-    mode_of,
     odd_even,
     pair_modes,
-    single_mode,
+    rest_currents,
+    resting_mode,
 )
 from onda.engine.section.resistance import Resistance, resistance
 from onda.engine.section.structures import Opening, Slab, TraceShape, trace_section
@@ -46,8 +46,8 @@ _FAR_FROM_KNOWN = 4.0
 class SolvedLine:
     """A solved section as a transmission line; for a pair the differential one.
 
-    Of a group it is the middle line, its neighbours at rest. `smooth` is `line` without the
-    roughness of its copper; `notes` say what the numbers rest on that may surprise.
+    Of a group it is the middle line, all others held at 0 V all along. `smooth` is `line` without
+    the roughness of its copper; `notes` say what the numbers rest on that may surprise.
     """
 
     section: CrossSection
@@ -141,11 +141,8 @@ def quick_impedance(inputs: LineInputs) -> float:
 
 
 def _middle(result: SectionResult) -> SingleMode:
-    """The only line, or the middle one of a group with its neighbours at rest."""
-    if len(result.signals) == 1:
-        return single_mode(result)
-    k = len(result.signals) // 2
-    return mode_of(float(result.c[k, k]), float(result.c0[k, k]), float(result.l_ext[k, k]))
+    """The only line, or the middle one of a group with all others held at 0 V."""
+    return resting_mode(result, len(result.signals) // 2)
 
 
 @lru_cache(maxsize=1024)
@@ -173,10 +170,10 @@ def solve_line(inputs: LineInputs, fine: bool = True, even: bool = False) -> Sol
         l_ext=mode.inductance,
         capacitance=(*parts, CapacitancePart(air)),
         r_dc=float(losses.r_dc.mean()),
-        k_skin=float(_of_mode(inputs, losses.k_skin, even)),
+        k_skin=float(_of_currents(inputs, result, losses.k_skin, even)),
     )
-    smooth = _crowded(inputs, section, base, even) if fine else base
-    line = _roughened(inputs, smooth, losses, even)
+    smooth = _crowded(inputs, section, result, base, even) if fine else base
+    line = _roughened(inputs, result, smooth, losses, even)
     return SolvedLine(
         section=section,
         result=result,
@@ -200,24 +197,34 @@ def _fields(
 
 
 def _of_mode(inputs: LineInputs, matrix: FloatArray, even: bool = False) -> FloatArray:
-    """What the signal's mode sees of matrices (..., n, n)."""
+    """What the signal's mode sees of matrices (..., n, n) that act on voltages."""
     if inputs.differential:
         return odd_even(matrix)[int(even)]
     k = matrix.shape[-1] // 2
     return np.asarray(matrix[..., k, k])
 
 
-def _crowded(inputs: LineInputs, section: CrossSection, surface: Line, even: bool) -> Line:
+def _of_currents(
+    inputs: LineInputs, result: SectionResult, matrix: FloatArray, even: bool = False
+) -> FloatArray:
+    """What the signal's mode sees of matrices (..., n, n) that act on currents: in a group the
+    others carry what keeps them at 0 V."""
+    if inputs.differential:
+        return odd_even(matrix)[int(even)]
+    x = rest_currents(result, matrix.shape[-1] // 2)
+    return np.asarray(np.einsum("i,...ij,j->...", x, matrix, x))
+
+
+def _crowded(
+    inputs: LineInputs, section: CrossSection, result: SectionResult, surface: Line, even: bool
+) -> Line:
     """The line with R(f) and L(f) from filaments in the place of the surface current."""
     frequency, z, r_dc = _copper_of(
         section.conductors, section.planes, inputs.resistivity, *inputs.plane_copper
     )
-    in_mode = (
-        odd_even(z.real)[int(even)] + 1j * odd_even(z.imag)[int(even)]
-        if inputs.differential
-        else z[:, z.shape[1] // 2, z.shape[2] // 2]
-    )
-    fit = fit_ladder(frequency, in_mode, float(_of_mode(inputs, r_dc, even)), surface.k_skin)
+    parts = [_of_currents(inputs, result, part, even) for part in (z.real, z.imag)]
+    at_rest = float(_of_currents(inputs, result, r_dc, even))
+    fit = fit_ladder(frequency, parts[0] + 1j * parts[1], at_rest, surface.k_skin)
     return replace(surface, r_dc=fit.r_dc, k_skin=0.0, ladders=(fit.ladder,))
 
 
@@ -234,7 +241,9 @@ def _copper_of(
     return copper_impedance(section, resistivity, plane_below=below, plane_above=above)
 
 
-def _roughened(inputs: LineInputs, smooth: Line, losses: Resistance, even: bool) -> Line:
+def _roughened(
+    inputs: LineInputs, result: SectionResult, smooth: Line, losses: Resistance, even: bool
+) -> Line:
     rough = inputs.rough
     if rough.model == "smooth":
         return smooth
@@ -243,7 +252,7 @@ def _roughened(inputs: LineInputs, smooth: Line, losses: Resistance, even: bool)
     for name, rz in _faces(rough).items():
         share = losses.k_by_surface.get(name)
         if rz > 0 and share is not None:
-            k = float(_of_mode(inputs, share, even))
+            k = float(_of_currents(inputs, result, share, even))
             if k > 0:
                 ladders.append(rough_ladder(k, make(rz), inputs.resistivity))
     return replace(smooth, ladders=(*smooth.ladders, *_joined(ladders)))
