@@ -172,7 +172,8 @@ def _print_why(design: Design, net: NetPath, as_json: bool) -> None:
         result = runner.result(PATH_WHY, asked)
     rows = [
         {"without": r.what, "overshoot": r.overshoot, "undershoot": r.undershoot,
-         "largest_change": r.largest, "at": r.at}
+         "largest_change": r.largest, "at": r.at, "earlier": r.earlier, "faster": r.faster,
+         "level": r.level}
         for r in result.found
     ]  # fmt: skip
     if as_json:

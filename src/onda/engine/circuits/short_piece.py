@@ -12,7 +12,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import nnls
 
 from onda.engine.circuits.line_model import Band, LineModel, spread_poles
 from onda.engine.lines import Line
@@ -97,6 +96,9 @@ def _positive(
     basis: ComplexArray, wanted: ComplexArray, scale: ComplexArray
 ) -> tuple[FloatArray, float]:
     """Weights of at least 0 for which the basis comes nearest, relative to `scale`."""
+    # Loaded with the first short piece, not with the first look.
+    from scipy.optimize import nnls
+
     size = np.abs(scale)
     basis, wanted = basis / size[:, None], wanted / size
     # Columns of one size; the solver knows nothing of units.

@@ -6,6 +6,7 @@ driver by an ideal one behind its resistance.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -20,6 +21,8 @@ from onda.studies.paths.run import measure_receivers, run_path
 __all__ = ["PATH_WHY", "Replacement", "WhyInputs", "WhyResult", "replacements"]
 
 FloatArray = NDArray[np.float64]
+_TOLD_SECONDS, _TOLD_VOLTS = 1e-12, 2e-3
+"""Less than this is not spoken of."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,12 +37,18 @@ class WhyInputs:
 class Replacement:
     """What one replacement changes at the receiver.
 
+    The change of the waveform is that of its shape: it is taken after both edges lie over one
+    another at the middle, for an edge that only comes at another time rings no more and no less.
+
     Attributes
     ----------
     element : id of what was replaced; what : in words
     overshoot, undershoot : V, with the replacement
-    largest : V, largest change of the waveform, and `at` : s, when
-    waveform : (n,) V with the replacement
+    largest : V, largest change of the shape, and `at` : s, when
+    earlier : s, by how much the edge comes before the one as it is; 0 where one has no delay
+    faster : s, by how much it is shorter from 10 to 90 %; 0 where one has no such time
+    level : V, by how much the high level moves
+    waveform : (n,) V with the replacement, at its own time
     """
 
     element: str
@@ -48,11 +57,30 @@ class Replacement:
     undershoot: float
     largest: float
     at: float
+    earlier: float
+    faster: float
+    level: float
     waveform: FloatArray
 
     @property
     def sentence(self) -> str:
-        """The largest change as a sentence."""
+        """The largest change of the shape, then what it does to time, slope and level."""
+        return " ".join([self._shape, *self._besides])
+
+    @property
+    def _besides(self) -> list[str]:
+        without = [
+            _moved(self.earlier, "comes {} earlier", "comes {} later"),
+            _moved(self.faster, "is {} faster", "is {} slower"),
+        ]
+        said = [w for w in without if w]
+        out = [f"Without it the edge {' and '.join(said)}."] if said else []
+        if abs(self.level) > _TOLD_VOLTS:
+            out.append(f"The high level moves by {self.level * 1e3:+.0f} mV.")
+        return out
+
+    @property
+    def _shape(self) -> str:
         size, when = f"{abs(self.largest) * 1e3:.0f} mV", f"{self.at * 1e9:.2f} ns"
         if self.largest > 0:
             return f"The dip of {size} at {when} comes from {self.what}."
@@ -103,6 +131,18 @@ def _capacitance(end: EndInputs) -> str:
     return f"{c * 1e12:.2g} pF"
 
 
+def _moved(seconds: float, more: str, less: str) -> str:
+    """In words by how much, empty where it is nothing to speak of."""
+    if abs(seconds) < _TOLD_SECONDS:
+        return ""
+    return (more if seconds > 0.0 else less).format(f"{abs(seconds) * 1e12:.0f} ps")
+
+
+def _difference(before: float, after: float) -> float:
+    """Before less after; 0 where one of them is not known."""
+    return 0.0 if math.isnan(before) or math.isnan(after) else before - after
+
+
 def _run(inputs: WhyInputs, control: Control) -> WhyResult:
     base = run_path(inputs.path)
     ids = [end.id for end in base.built.ends]
@@ -125,8 +165,11 @@ def _run(inputs: WhyInputs, control: Control) -> WhyResult:
             continue
         index = run.built.ends.index(end)
         m = measure_receivers(run)[index]
-        other = np.interp(shown, run.solution.time, run.solution.node(end.die))
-        difference = other - waveform
+        volts = run.solution.node(end.die)
+        earlier = _difference(as_is.delay, m.delay)
+        # Beyond the end of its window the shifted waveform is not known and not compared.
+        aligned = np.interp(shown - earlier, run.solution.time, volts, right=math.nan)
+        difference = np.nan_to_num(aligned - waveform, nan=0.0)
         k_most = int(np.argmax(np.abs(difference)))
         found.append(
             Replacement(
@@ -136,7 +179,10 @@ def _run(inputs: WhyInputs, control: Control) -> WhyResult:
                 m.undershoot,
                 float(difference[k_most]),
                 float(shown[k_most]),
-                other,
+                earlier,
+                _difference(as_is.edge_time, m.edge_time),
+                float(run.highs[end.die] - base.highs[base.built.ends[at].die]),
+                np.interp(shown, run.solution.time, volts),
             )
         )
     found.sort(key=lambda r: -abs(r.overshoot - as_is.overshoot) - abs(r.largest) * 1e-3)
