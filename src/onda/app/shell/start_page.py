@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -126,25 +126,28 @@ class StartPage(QWidget):
         self.board_wanted.emit(name, int(self.layers.current), self.tail.isChecked())
 
     def _file(self) -> QWidget:
-        card, layout = self._card(
+        return self._one_way(
             "From a file",
             "A project (.onda), a build (IPC-2581 or CSV), S-parameters (Touchstone or HDF5), or a "
             "device file (.ibs). A file may also be dropped on the window at any time.",
+            "Choose a file…",
+            self.file_wanted.emit,
         )
-        button = QPushButton("Choose a file…")
-        button.clicked.connect(lambda: self.file_wanted.emit())
-        layout.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
-        layout.addStretch(1)
-        return card
 
     def _demo(self) -> QWidget:
-        card, layout = self._card(
+        return self._one_way(
             "Demo",
             "Fulmar, a made-up recorder card with faults to find: a clock that rings, a stub that "
             "is too long, ports in the wrong order.",
+            "Open Fulmar",
+            self.demo_wanted.emit,
         )
-        button = QPushButton("Open Fulmar")
-        button.clicked.connect(lambda: self.demo_wanted.emit())
+
+    def _one_way(self, title: str, words: str, press: str, act: Callable[[], None]) -> QWidget:
+        """A card with one button."""
+        card, layout = self._card(title, words)
+        button = QPushButton(press)
+        button.clicked.connect(lambda: act())
         layout.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addStretch(1)
         return card

@@ -15,7 +15,7 @@ from onda.engine.circuits.net import LinePiece, Net, SeriesPart, ShuntBranch
 from onda.engine.circuits.transient import solve_transient
 from onda.engine.devices.buffer import Buffer, FixtureWave
 from onda.engine.devices.drivers import driver
-from onda.engine.devices.quality import FixtureCheck, compared
+from onda.engine.devices.quality import FixtureCheck, compared, step_along
 from onda.engine.devices.switching import Switching
 from onda.engine.lines import lossless_line
 
@@ -115,6 +115,6 @@ def _check(buffer: Buffer, switching: Switching, wave: MakerWave) -> FixtureChec
     )
     net = _net(wave.load)
     net = replace(net, shunts=(*net.shunts, *die), devices=(device,))
-    solution = solve_transient(net, end=span, step=span / _STEPS)
+    solution = solve_transient(net, end=span, step=step_along(wave.time, wave.volts, _STEPS))
     as_fixture = FixtureWave(wave.rising, 0.0, 0.0, 0.0, wave.time, wave.volts)
     return compared(as_fixture, solution.time, np.asarray(solution.node(0)))

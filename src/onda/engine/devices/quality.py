@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -14,11 +15,11 @@ from onda.engine.devices.buffer import Buffer, FixtureWave
 from onda.engine.devices.drivers import driver
 from onda.engine.devices.switching import Switching
 
-__all__ = ["FixtureCheck", "check_fixtures", "compared"]
+__all__ = ["FixtureCheck", "check_fixtures", "compared", "step_along"]
 
 FloatArray = NDArray[np.float64]
 _STEPS, _PER_EDGE = 1200, 60
-"""Of the whole waveform and of its edge: at least so many each."""
+"""Steps of the whole waveform and of its edge: at least so many each."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,9 +57,16 @@ def _check(buffer: Buffer, switching: Switching, wave: FixtureWave) -> FixtureCh
     if wave.c > 0.0:
         shunts.append(ShuntBranch(0, c=wave.c))
     net = replace(Net(1, tuple(shunts)), devices=(device,))
-    edge = edge_time(np.asarray(wave.time), np.asarray(wave.volts))
-    solution = solve_transient(net, end=span, step=min(span / _STEPS, edge / _PER_EDGE))
+    step = step_along(wave.time, wave.volts, _STEPS)
+    solution = solve_transient(net, end=span, step=step)
     return compared(wave, solution.time, solution.node(0))
+
+
+def step_along(time: Sequence[float], volts: Sequence[float], steps: int) -> float:
+    """Time step (s) with which a waveform of a file is simulated: so many steps at least, and its
+    edge by as many as it needs."""
+    edge = edge_time(np.asarray(time), np.asarray(volts))
+    return min((time[-1] - time[0]) / steps, edge / _PER_EDGE)
 
 
 def compared(wave: FixtureWave, time: FloatArray, volts: FloatArray) -> FixtureCheck:

@@ -126,12 +126,12 @@ def _from_waves(buffer: Buffer, waves: list[FixtureWave]) -> Curve:
 def _samples(waves: list[FixtureWave], first: float, last: float) -> FloatArray:
     """Times by the edge: dense wherever a waveform moves, a hundred for all else."""
     parts = [np.linspace(first, last, _REST)]
-    spans = [(np.asarray(w.time), np.asarray(w.volts)) for w in waves]
-    spans = [(t, v) for t, v in spans if math.isfinite(edge_time(t, v))]
-    if not spans:
-        return parts[0]
-    spacing = min(edge_time(t, v) for t, v in spans) / _PER_EDGE
-    for t, v in spans:
+    tables = [(np.asarray(w.time), np.asarray(w.volts)) for w in waves]
+    edges = [edge_time(t, v) for t, v in tables]
+    spacing = min(edges) / _PER_EDGE
+    for (t, v), edge in zip(tables, edges, strict=True):
+        if math.isinf(edge):
+            continue
         moving = np.abs(np.diff(v)) > _STILL * np.ptp(v) / _PER_EDGE
         at = np.flatnonzero(moving)
         begin = max(first, float(t[max(at[0] - 1, 0)]))
@@ -141,6 +141,8 @@ def _samples(waves: list[FixtureWave], first: float, last: float) -> FloatArray:
                 np.linspace(begin, end, min(math.ceil((end - begin) / spacing), _MOST) + 1)
             )
     time = np.unique(np.concatenate(parts))
+    if len(parts) == 1:
+        return time
     # Samples of two grids that all but meet would give a slope of rounding.
     return time[np.concatenate([[True], np.diff(time) > 0.2 * spacing])]
 

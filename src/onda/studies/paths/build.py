@@ -7,12 +7,12 @@ from dataclasses import dataclass, replace
 
 from onda.engine.circuits import Net, ShuntBranch
 from onda.engine.circuits.bounces import BounceNet, Stretch
-from onda.engine.devices import Switching, driver, switching_of
+from onda.engine.devices import Buffer, Switching, driver, switching_of
 from onda.studies.paths.ends import device_at
 from onda.studies.paths.items import PathInputs
 from onda.studies.paths.layout import BuiltEnd, Layout, Place, Span
 
-__all__ = ["BuiltPath", "build_path", "with_edges"]
+__all__ = ["BuiltPath", "at_device_edge", "build_path", "with_edges"]
 
 _SHORT = 12.0
 """A piece without a length, shorter than the edge by this factor, is no stretch for bounces."""
@@ -51,6 +51,20 @@ class BuiltPath:
         return self.ends[-1].die
 
 
+def at_device_edge(inputs: PathInputs) -> PathInputs:
+    """The inputs with the edge of the device that drives; the field is for drivers without one."""
+    ends = (inputs.end, *(item.end for item in inputs.every_item if item.end is not None))
+    active = next(e for e in ends if e.id == inputs.driving) if inputs.driving else inputs.driver
+    buffer = device_at(active).buffer
+    if buffer is None or not _drives(buffer):
+        return inputs
+    return replace(inputs, edge=switching_of(buffer).edge)
+
+
+def _drives(buffer: Buffer) -> bool:
+    return buffer.pullup is not None or buffer.pulldown is not None
+
+
 def build_path(inputs: PathInputs) -> BuiltPath:
     """Turn a path into a net; raise `InputError` where a model cannot be had."""
     b = Layout(inputs.edge, inputs.fine, inputs.even, inputs.line_factor, inputs.driving)
@@ -66,7 +80,7 @@ def build_path(inputs: PathInputs) -> BuiltPath:
     buffer = active.device.buffer
     switching = None
     r_source = inputs.driver_resistance
-    if buffer is not None and (buffer.pullup is not None or buffer.pulldown is not None):
+    if buffer is not None and _drives(buffer):
         switching = switching_of(buffer)
         sides = [r for high in (True, False) if math.isfinite(r := buffer.resistance(high=high))]
         r_source = sum(sides) / len(sides)

@@ -20,7 +20,7 @@ from onda.engine.circuits.receiver_measures import (
     measure_receiver,
 )
 from onda.studies.core.study import Control
-from onda.studies.paths.build import BuiltPath, build_path, with_edges
+from onda.studies.paths.build import BuiltPath, at_device_edge, build_path, with_edges
 from onda.studies.paths.items import PathInputs
 from onda.studies.paths.layout import BuiltEnd
 from onda.studies.paths.stimulus import edge_commands, source_waveform
@@ -74,11 +74,8 @@ class PathRun:
 
 def run_path(inputs: PathInputs, control: Control | None = None) -> PathRun:
     """Build and solve a path; the waveforms only."""
+    inputs = at_device_edge(inputs)
     built = build_path(inputs)
-    if built.switching is not None and built.switching.edge != inputs.edge:
-        # What a device does is in its tables; the field is for drivers without one.
-        inputs = replace(inputs, edge=built.switching.edge)
-        built = build_path(inputs)
     step = time_step(inputs, built)
     end = max(inputs.window, 8.0 * step)
     # Before its edges are listed: a clock has very many of them in a second.

@@ -167,9 +167,11 @@ def _run(inputs: WhyInputs, control: Control) -> WhyResult:
         m = measure_receivers(run)[index]
         volts = run.solution.node(end.die)
         earlier = _difference(as_is.delay, m.delay)
-        # Beyond the end of its window the shifted waveform is not known and not compared.
-        aligned = np.interp(shown - earlier, run.solution.time, volts, right=math.nan)
-        difference = np.nan_to_num(aligned - waveform, nan=0.0)
+        at_other = shown - earlier
+        # Beyond the end of its window the other waveform is not known and not compared.
+        known = at_other <= run.solution.time[-1]
+        aligned = np.interp(at_other, run.solution.time, volts)
+        difference = np.where(known, aligned - waveform, 0.0)
         k_most = int(np.argmax(np.abs(difference)))
         found.append(
             Replacement(
