@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tracemalloc
 from dataclasses import replace
 
@@ -46,6 +47,27 @@ def test_too_much_is_refused_with_the_time_that_fits() -> None:
     check_transient_size(one, 0.999 * fits, 1e-12)
     with pytest.raises(TooLarge):
         check_transient_size(one, 1.01 * fits, 1e-12)
+
+
+@pytest.mark.parametrize(
+    ("step", "end", "told"),
+    [
+        (1e-9, 3.0, "3 s in steps of 1 ns"),
+        (2e-12, 4e-3, "4 ms in steps of 2 ps"),
+        (1e-14, 50e-6, "50 us in steps of 0.01 ps"),
+    ],
+)
+def test_times_are_told_in_their_units(step: float, end: float, told: str) -> None:
+    one = net(4)
+    with pytest.raises(TooLarge) as caught:
+        check_transient_size(one, end, step)
+    words = str(caught.value)
+    assert words.startswith(told)
+    found = re.search(r"Look at ([\d.]+) (ms|us|ns) or less", words)
+    assert found is not None
+    said = float(found[1]) * {"ms": 1e-3, "us": 1e-6, "ns": 1e-9}[found[2]]
+    fits = end * ALLOWED_BYTES / transient_bytes(one, end, step)
+    assert 0.97 * fits < said < fits
 
 
 @pytest.mark.parametrize("name", ["clk-adc", "clk-two", "trig", "spi-clk"])

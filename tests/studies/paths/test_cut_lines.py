@@ -13,7 +13,9 @@ from onda.project.paths.elements.trace import TracePiece
 from onda.project.paths.elements.via import Via
 from onda.project.paths.path import Path
 from onda.project.quantities import quantity
+from onda.studies.paths.build import at_device_edge
 from onda.studies.paths.inputs import path_inputs
+from onda.studies.paths.items import Item, with_items
 from onda.studies.paths.run import PathRun, run_path
 from onda.studies.paths.stimulus import source_waveform
 
@@ -108,3 +110,22 @@ def test_the_step_follows_the_device_and_not_the_typed_edge(typed: float) -> Non
     die = run.built.ends[-1].die
     wanted = np.interp(run.solution.time, fine.time, fine.node(die))
     assert np.abs(run.solution.node(die) - wanted).max() < 2e-3 * np.ptp(wanted)
+
+
+def test_the_edge_is_that_of_the_end_that_drives() -> None:
+    """The device at a branch, the driver and the other receivers linear."""
+    inputs = path_inputs(DESIGN, DESIGN.path("trig"))
+    fast = at_device_edge(inputs).edge
+    assert fast != inputs.edge
+    device = inputs.driver.device
+
+    def moved(item: Item) -> Item:
+        if item.end is None or item.end.id != "A":
+            return item
+        return item.with_end(replace(item.end, device=device, stands_in="device"))
+
+    linear = replace(with_items(inputs, moved), driver=replace(inputs.driver, device=None))
+    assert at_device_edge(linear).edge == inputs.edge
+    assert at_device_edge(replace(linear, driving="A")).edge == fast
+    assert at_device_edge(replace(linear, driving="B")).edge == inputs.edge
+    assert at_device_edge(replace(linear, driving="receiver")).edge == inputs.edge
