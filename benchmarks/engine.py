@@ -14,7 +14,7 @@ from benchmarks.measure import Figure, median_ms
 from onda.demo import fulmar_project
 from onda.engine.circuits import solve_transient
 from onda.engine.lines import lossless_line
-from onda.engine.networks.vector_fit import fit_network
+from onda.engine.networks.arrival_fit import fit_arrivals
 from onda.engine.section import solve_section
 from onda.formats.ibis.reader import read_ibis
 from onda.studies.core.study import Control
@@ -189,7 +189,7 @@ def _large_device_file() -> bytes:
 
 def _fit_line() -> None:
     frequency = np.linspace(1e7, 1e10, 500)
-    fit_network(frequency, lossless_line(60.0).s_parameters(frequency, 300e-12))
+    fit_arrivals(frequency, lossless_line(60.0).s_parameters(frequency, 300e-12))
 
 
 def eyes() -> list[Figure]:

@@ -69,7 +69,7 @@ def stage() -> list[Figure]:
         out.append(Figure(f"network {name}, all views", promised, took))
     inputs = network_inputs(design, design.network("mezzanine"))
     took = median_ms(lambda: NETWORK_MODEL.run(inputs, Control()), times=3)
-    return [*out, Figure("rational model of the connector, 24 poles", 5000.0, took)]
+    return [*out, Figure("model in time of the connector, a four-port", 5000.0, took)]
 
 
 def figures() -> list[Figure]:

@@ -293,13 +293,17 @@ def test_a_remedy_mends_and_is_undone(window: MainWindow) -> None:
     assert not view.remedies["passive"].isChecked()
 
 
-def test_the_rational_model_is_shown(window: MainWindow) -> None:
+def test_the_model_in_time_is_shown(window: MainWindow) -> None:
     networks = look_at(window, "mezzanine", "quality")
     view = networks.views.of("quality")
     assert isinstance(view, QualityView)
     QTest.mouseClick(view.model, Qt.MouseButton.LeftButton)
     assert window.settle(60_000)
-    assert "24 poles" in view.sentence.text()
+    model = networks.subject.model
+    assert model is not None
+    assert f"Model in time of {model.size}" in view.sentence.text()
+    assert f"within {model.error:.2g} of every entry" in view.sentence.text()
+    assert f"largest gain {model.gain:.4f} in the band" in view.sentence.text()
 
 
 def test_skew_has_its_figures(window: MainWindow) -> None:

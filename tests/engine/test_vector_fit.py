@@ -35,14 +35,6 @@ def test_known_poles_and_residues_come_back() -> None:
     assert found.at(off) == pytest.approx(truth.at(off), abs=1e-5)
 
 
-def test_state_space_is_the_same_function() -> None:
-    model = two_port()
-    a, b, c = model.state_space()
-    s = 2j * np.pi * 1.3e9
-    direct = c @ np.linalg.solve(s * np.eye(len(a)) - a, b) + model.constant
-    assert direct == pytest.approx(model.at(np.array([s]))[0], abs=1e-9)
-
-
 def test_a_line_is_fitted_within_the_wanted_error_and_passive() -> None:
     v = 299792458.0 / math.sqrt(4.2)
     dielectric = WidebandDebye.through(4.2, 0.02, 1e9)

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.lines import CapacitancePart, Line
+from onda.engine.lines import CapacitancePart, Line, waves_along
 from onda.engine.section.multiline import line_modes
 from onda.errors import NotPhysical
 
@@ -37,6 +37,17 @@ class CoupledLine:
     transform: FloatArray
     modes: tuple[Line, ...]
     left_out: float = 0.0
+
+    @property
+    def size(self) -> int:
+        """Number of lines."""
+        return len(self.modes)
+
+    @property
+    def r_dc(self) -> FloatArray:
+        """(n, n) ohm/m, what a direct current meets."""
+        r = np.array([mode.r_dc for mode in self.modes])
+        return np.asarray((self.transform * r) @ self.transform.T)
 
     @property
     def inverse(self) -> FloatArray:
@@ -64,6 +75,23 @@ class CoupledLine:
             return np.asarray(np.einsum("mi,...m,mj->...ij", back, np.stack(values, -1), back))
 
         return on_lines(own), on_lines(mutual)
+
+    def along(
+        self,
+        length: float,
+        s: ComplexArray,
+        ends: tuple[ComplexArray, ComplexArray],
+        places: FloatArray,
+    ) -> ComplexArray:
+        """Transforms of the voltages (n, places, f) from those (n, f) of both ends."""
+        near, far = (self.inverse @ end for end in ends)
+        modal = np.stack(
+            [
+                waves_along(mode, length, s, (near[m], far[m]), places)[0]
+                for m, mode in enumerate(self.modes)
+            ]
+        )
+        return np.asarray(np.einsum("lm,mps->lps", self.transform, modal))
 
     def s_parameters(
         self, frequency: FloatArray, length: float, z_ref: float = 50.0

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from onda.engine.materials import Dielectric
 from onda.errors import NotPhysical
 
-__all__ = ["CapacitancePart", "Ladder", "Line", "lossless_line"]
+__all__ = ["CapacitancePart", "Ladder", "Line", "lossless_line", "waves_along"]
 
 ComplexArray = NDArray[np.complex128]
 _FAR = 1e5
@@ -187,3 +187,30 @@ def lossless_line(z0: float, delay_per_m: float = 1.0) -> Line:
     if not (math.isfinite(delay_per_m) and delay_per_m > 0):
         raise NotPhysical("delay", delay_per_m, "above 0")
     return Line(z0 * delay_per_m, (CapacitancePart(delay_per_m / z0),))
+
+
+def waves_along(
+    line: Line,
+    length: float,
+    s: ComplexArray,
+    ends: tuple[ComplexArray, ComplexArray],
+    places: NDArray[np.float64],
+    known: dict[Line, tuple[ComplexArray, ComplexArray]] | None = None,
+) -> tuple[ComplexArray, ComplexArray]:
+    """Transforms of voltage and of current (places, m) along a line from the voltages of its ends.
+
+    The current is counted from the first end to the second. One wave from each end, so that a long
+    lossy line does not overflow. `known` keeps gamma and Zc at s of lines that were met before.
+    """
+    known = {} if known is None else known
+    if line not in known:
+        known[line] = line.propagation(s)
+    gamma, zc = known[line]
+    decay = np.exp(-gamma * length)
+    a, b = ends
+    from_a = (a - b * decay) / (1.0 - decay**2)
+    from_b = (b - a * decay) / (1.0 - decay**2)
+    x = places[:, None]
+    onward = from_a * np.exp(-gamma * x)
+    back = from_b * np.exp(-gamma * (length - x))
+    return onward + back, (onward - back) / zc

@@ -10,7 +10,14 @@ from numpy.typing import NDArray
 
 from onda.errors import NotPhysical
 
-__all__ = ["ConstantDielectric", "Dielectric", "DielectricFit", "WidebandDebye", "fit_dielectric"]
+__all__ = [
+    "ConstantDielectric",
+    "ConstantLoss",
+    "Dielectric",
+    "DielectricFit",
+    "WidebandDebye",
+    "fit_dielectric",
+]
 
 _RISE = 0.02
 """Scatter of a measured Dk that is let pass, as a share."""
@@ -84,7 +91,28 @@ def _shape(s: NDArray[np.complex128], m1: float, m2: float) -> NDArray[np.comple
     return (np.log10(10.0**m2 + s) - np.log10(10.0**m1 + s)) / (m2 - m1)
 
 
-Dielectric = ConstantDielectric | WidebandDebye
+@dataclass(frozen=True, slots=True)
+class ConstantLoss:
+    """The same loss tangent, tan(df), at every frequency: eps(s) = er (s / w0)^(-2 df / pi).
+
+    `er` is its modulus at `frequency` (Hz).
+
+    References
+    ----------
+    Kjartansson, "Constant Q wave propagation and attenuation", J. Geophys. Res. 84 (1979) 4737.
+    """
+
+    er: float
+    df: float
+    frequency: float
+
+    def permittivity(self, s: NDArray[np.complex128]) -> NDArray[np.complex128]:
+        """Relative permittivity at complex frequencies s (any shape, rad/s), Re s >= 0."""
+        over = np.asarray(s, dtype=complex) / (2.0 * math.pi * self.frequency)
+        return np.asarray(self.er * over ** (-2.0 * self.df / math.pi))
+
+
+Dielectric = ConstantDielectric | ConstantLoss | WidebandDebye
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,10 +14,12 @@ import numpy as np
 from onda.errors import InputError, OndaError
 from onda.verification import (
     topic_coupled,
+    topic_group,
     topic_icn,
     topic_lattice,
     topic_lossy_line,
     topic_network_ops,
+    topic_network_wave,
     topic_nonlinear,
     topic_section,
     topic_section_loss,
@@ -33,7 +35,9 @@ TOPICS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "lossy_line": topic_lossy_line.compute,
     "nonlinear": topic_nonlinear.compute,
     "coupled": topic_coupled.compute,
+    "group": topic_group.compute,
     "network_ops": topic_network_ops.compute,
+    "network_wave": topic_network_wave.compute,
     "icn": topic_icn.compute,
     "tdr": topic_tdr.compute,
 }
@@ -134,7 +138,7 @@ def _judge(
     tolerance = case.get("tolerance", {})
     if got is None:
         return math.nan, 0.0, ""
-    if topic == "coupled" and name == "extremes_within_window":
+    if name in ("extremes_within_window", "quiet_extremes"):
         wanted, got = _levels(wanted), _levels(got)
     a, b = np.asarray(wanted, dtype=float), np.asarray(got, dtype=float)
     if a.shape != b.shape:
@@ -158,6 +162,8 @@ def _judge(
         return error, tolerance[key], "V"
     if topic == "network_ops":
         return error, _network_allowance(name, tolerance), ""
+    if topic in ("network_wave", "group"):
+        return error, tolerance["volt_goal_abs"], "V"
     if topic == "icn":
         return _judge_icn(name, error, size, tolerance)
     if topic == "coupled":

@@ -326,11 +326,12 @@ def test_a_gate_keeps_and_leaves(project) -> None:
     assert there == pytest.approx(np.abs(whole[: len(found.frequency)][low]).mean(), rel=0.5)
 
 
-def test_the_rational_model_is_passive_and_close(project) -> None:
+def test_the_model_in_time_is_passive_and_close(project) -> None:
     inputs = network_inputs(project.design, project.design.network("mezzanine"))
     model = NETWORK_MODEL.run(inputs, Control())
     assert model.error < 5e-3
-    assert model.gain <= 1.0
+    assert model.gain <= 1.001
+    assert model.gain_above <= 1.02
 
 
 def test_files_are_read_in_the_background(tmp_path) -> None:

@@ -7,23 +7,30 @@ IEEE Trans. Circuits Syst. 22 (1975) 504).
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from onda.engine.circuits.group_model import group_model
 from onda.engine.circuits.line_model import Band, LineModel, line_model, travel_time
 from onda.engine.circuits.net import (
     CoupledInductors,
+    CoupledPiece,
     Net,
+    PortBlock,
     SeriesPart,
     ShuntBranch,
 )
 from onda.engine.circuits.short_piece import difference_share, series_model, shunt_model
+from onda.engine.circuits.waves import Echo, Hold, Reach, Ring, Waves
+from onda.engine.group_lines import GroupLine
 from onda.engine.lines import Line
+from onda.engine.networks.rational import RationalModel
 
-__all__ = ["Assembled", "LineEnd", "assemble"]
+__all__ = ["Assembled", "assemble"]
 
 FloatArray = NDArray[np.float64]
 _End = tuple[tuple[int, ...], tuple[float, ...]]
@@ -33,33 +40,20 @@ _SHORTEST = 2.0
 
 
 @dataclass(frozen=True, slots=True)
-class LineEnd:
-    """One end of one mode, by its model: `nodes` and their `shares` in the mode's voltage.
-
-    `other` is the end that its wave goes to; an admittance alone is its own.
-    """
-
-    model: LineModel
-    nodes: tuple[int, ...]
-    shares: tuple[float, ...]
-    other: int
-
-
-@dataclass(frozen=True, slots=True)
 class Assembled:
-    """Matrices of a net, and its line ends.
+    """Matrices of a net, and the waves on its lines and n-ports.
 
     Attributes
     ----------
     dynamic, static : (n, n), C and G
     drive : (n, sources)
-    ends : line ends, two for each mode of each piece
+    waves : ends of lines and n-ports, and what passes between them
     """
 
     dynamic: FloatArray
     static: FloatArray
     drive: FloatArray
-    ends: tuple[LineEnd, ...]
+    waves: Waves
 
 
 class _Builder:
@@ -68,7 +62,6 @@ class _Builder:
     def __init__(self, net: Net, sources: int) -> None:
         extra = sum(_unknowns(b) for b in net.shunts) + sum(_unknowns(p) for p in net.series)
         extra += sum(len(g.pairs) for g in net.inductors)
-        extra += sum(len(b.nodes) * (1 + b.model.order) for b in net.blocks)
         n = net.nodes + extra
         self.dynamic, self.static = np.zeros((n, n)), np.zeros((n, n))
         self.drive = np.zeros((n, sources))
@@ -120,24 +113,6 @@ class _Builder:
                 self.static[node, i] += sign
                 self.static[i, node] += sign
 
-    def block(self, net: Net, index: int) -> None:
-        """Port currents and states of an n-port: v - Z i = D (v + Z i) + 2 C x."""
-        block = net.blocks[index]
-        n = len(block.nodes)
-        a, b, c = block.model.state_space()
-        currents, states = self.rows(n), self.rows(n * block.model.order)
-        d, z, eye = block.model.constant, block.z_ref, np.eye(n)
-        for k, node in enumerate(block.nodes):
-            self.static[node, currents.start + k] += 1.0
-        nodes = list(block.nodes)
-        self.static[currents, nodes] += eye - d
-        self.static[currents, currents] -= z * (eye + d)
-        self.static[currents, states] -= 2.0 * c
-        self.dynamic[states, states] = np.eye(len(a))
-        self.static[states, states] = -a
-        self.static[states, nodes] -= 0.5 * b
-        self.static[states, currents] -= 0.5 * z * b
-
 
 def _unknowns(part: ShuntBranch | SeriesPart) -> int:
     """Rows that a branch needs besides those of its nodes."""
@@ -160,16 +135,20 @@ def assemble(net: Net, sources: int, step: float, band: Band) -> Assembled:
         builder.inductors(group)
     for caps in net.capacitors:
         builder.dynamic[np.ix_(caps.nodes, caps.nodes)] += caps.capacitance
-    for index in range(len(net.blocks)):
-        builder.block(net, index)
-    ends: list[LineEnd] = []
+    waves = Waves()
+    for block in net.blocks:
+        _block(waves, block, step)
+    for many in net.coupled:
+        if isinstance(many.line, GroupLine):
+            _group(waves, many, many.line, step, band)
     for a, b, line, length in _modes(net):
         took = travel_time(line, length, 0.2 * band.high)
         if took >= _SHORTEST * step:
-            _through(ends, a, b, line_model(line, length, band))
+            _through(waves, a, b, line_model(line, length, band), step)
             continue
         nodes = (*a[0], *b[0])
-        _admittance(ends, nodes, (*a[1], *(-x for x in b[1])), series_model(line, length, band))
+        along = waves.end(nodes, (*a[1], *(-x for x in b[1])))
+        _admittance(waves, along, series_model(line, length, band))
         for sign, share in ((1.0, 1.0), (-1.0, difference_share(took / step))):
             if share == 0.0:
                 continue
@@ -177,8 +156,8 @@ def assemble(net: Net, sources: int, step: float, band: Band) -> Assembled:
             shares = tuple(0.5 * x for x in (*a[1], *(sign * x for x in b[1])))
             builder.dynamic[np.ix_(nodes, nodes)] += c * np.outer(shares, shares)
             if len(model.poles) or model.y:
-                _admittance(ends, nodes, shares, model)
-    return Assembled(builder.dynamic, builder.static, builder.drive, tuple(ends))
+                _admittance(waves, waves.end(nodes, shares), model)
+    return Assembled(builder.dynamic, builder.static, builder.drive, waves)
 
 
 def _modes(net: Net) -> Iterator[tuple[_End, _End, Line, float]]:
@@ -187,18 +166,89 @@ def _modes(net: Net) -> Iterator[tuple[_End, _End, Line, float]]:
         one = (1.0,)
         yield ((piece.node_a,), one), ((piece.node_b,), one), piece.line, piece.length
     for many in net.coupled:
+        if isinstance(many.line, GroupLine):
+            continue
         for mode, back in zip(many.line.modes, many.line.inverse, strict=True):
             shares = tuple(float(x) for x in back)
             yield (many.nodes_a, shares), (many.nodes_b, shares), mode, many.length
 
 
-def _through(ends: list[LineEnd], a: _End, b: _End, model: LineModel) -> None:
-    k = len(ends)
-    ends.append(LineEnd(model, *a, k + 1))
-    ends.append(LineEnd(model, *b, k))
+def _through(waves: Waves, a: _End, b: _End, model: LineModel, step: float) -> None:
+    """Both ends of one mode, each in the reach of the other."""
+    near, far = waves.end(*a), waves.end(*b)
+    # A delay of just under two steps, by rounding, is two.
+    delay = max(model.delay, _SHORTEST * step)
+    for to, source in ((near, far), (far, near)):
+        _admittance(waves, to, model)
+        waves.reaches.append(Reach(to, source, delay, model.h, model.poles, model.h_residues))
 
 
-def _admittance(
-    ends: list[LineEnd], nodes: tuple[int, ...], shares: tuple[float, ...], model: LineModel
-) -> None:
-    ends.append(LineEnd(model, nodes, shares, len(ends)))
+def _admittance(waves: Waves, end: int, model: LineModel) -> None:
+    waves.holds.append(Hold(end, end, model.y, model.poles, model.y_residues))
+    waves.error = max(waves.error, model.error)
+
+
+def _group(waves: Waves, piece: CoupledPiece, line: GroupLine, step: float, band: Band) -> None:
+    """Both ends of a group, every line in the reach of every line of the other end."""
+    model = group_model(line, piece.length, band)
+    near, far = (
+        [waves.end((node,), (1.0,)) for node in nodes] for nodes in (piece.nodes_a, piece.nodes_b)
+    )
+    for to, source in ((near, far), (far, near)):
+        for i, j in np.ndindex(line.size, line.size):
+            waves.holds.append(
+                Hold(to[i], to[j], float(model.y[i, j]), model.poles, model.y_residues[:, i, j])
+            )
+            for g, delay in enumerate(model.delays):
+                waves.reaches.append(
+                    Reach(
+                        to[i],
+                        source[j],
+                        max(float(delay), _SHORTEST * step),
+                        float(model.h[g, i, j]),
+                        model.poles,
+                        model.h_residues[g, :, i, j],
+                    )
+                )
+    waves.error = max(waves.error, model.error)
+
+
+def _block(waves: Waves, block: PortBlock, step: float) -> None:
+    """An n-port: behind its reference each port is matched, and S is what reaches it."""
+    model = block.model
+    ends = [waves.end((node,), (1.0,)) for node in block.nodes]
+    for end in ends:
+        waves.holds.append(Hold(end, end, 1.0 / block.z_ref))
+    # i = v / z - J with J = S w, as w = v / z + i is twice the wave that goes in, over z.
+    for one in model.arrivals:
+        waves.reaches.append(
+            Reach(
+                ends[one.row], ends[one.column], one.delay, one.constant, model.poles, one.residues
+            )
+        )
+    if model.resonances is not None:
+        _resonances(waves, ends, model.resonances)
+    stride = max(1, math.floor(model.spacing / step))
+    taps = model.taps(stride * step)
+    for row, column in np.ndindex(*taps.shape[1:]):
+        one_pair = _trimmed(taps[:, row, column])
+        if len(one_pair):
+            waves.echoes.append(Echo(ends[row], ends[column], stride, one_pair))
+    waves.error = max(waves.error, model.error)
+
+
+def _resonances(waves: Waves, ends: list[int], model: RationalModel) -> None:
+    """Complex poles one of each pair, real ones by half of their residue."""
+    upper = model.poles.imag >= 0.0
+    poles = model.poles[upper]
+    half = np.where(poles.imag > 0.0, 1.0, 0.5)
+    for row, column in np.ndindex(*model.constant.shape):
+        residues = model.residues[upper, row, column] * half
+        constant = float(model.constant[row, column])
+        waves.rings.append(Ring(ends[row], ends[column], constant, poles, residues))
+
+
+def _trimmed(taps: FloatArray) -> FloatArray:
+    """Without the zeros at the end."""
+    there = np.flatnonzero(taps)
+    return taps[: there[-1] + 1] if len(there) else taps[:0]

@@ -17,9 +17,9 @@ def transient_bytes(net: Net, end: float, step: float) -> float:
     """Memory for the record of a transient of `end` seconds in steps of at most `step`, bytes."""
     unknowns = net.nodes + 2 * (len(net.shunts) + len(net.series))
     unknowns += sum(len(group.pairs) for group in net.inductors)
-    unknowns += sum(len(block.nodes) * (1 + block.model.order) for block in net.blocks)
     # A short piece keeps three waves, a long one two.
-    waves = 3 * (len(net.lines) + sum(len(many.line.modes) for many in net.coupled))
+    waves = 3 * (len(net.lines) + sum(many.line.size for many in net.coupled))
+    waves += sum(len(block.nodes) for block in net.blocks)
     ports = [port for device in net.devices for port in device.ports]
     weights = sum(1 for port in ports for term in port.terms if term.weight is not None)
     sources = sum(1 for shunt in net.shunts if shunt.source)

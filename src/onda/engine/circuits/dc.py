@@ -93,7 +93,7 @@ def _dc_links(net: Net) -> list[tuple[int, int, float]]:
     for group in net.inductors:
         links += [(a, b, float(r)) for (a, b), r in zip(group.pairs, group.resistance, strict=True)]
     for piece in net.coupled:
-        if all(mode.r_dc == 0.0 for mode in piece.line.modes):
+        if not piece.line.r_dc.any():
             links += [(a, b, 0.0) for a, b in zip(piece.nodes_a, piece.nodes_b, strict=True)]
     return links
 
@@ -105,10 +105,8 @@ def _dc_blocks(net: Net) -> list[tuple[tuple[int, ...], FloatArray]]:
         if r > 0.0:
             out.append(((a, b), np.array([[1.0, -1.0], [-1.0, 1.0]]) / r))
     for piece in net.coupled:
-        r_modes = np.array([mode.r_dc for mode in piece.line.modes])
-        if (r_modes > 0.0).all():
-            t = piece.line.transform
-            g = np.linalg.inv((t * r_modes) @ t.T * piece.length)
+        if piece.line.r_dc.any():
+            g = _conductance(piece.line.r_dc * piece.length)
             out.append(((*piece.nodes_a, *piece.nodes_b), np.block([[g, -g], [-g, g]])))
     for block in net.blocks:
         # A hair of loss lets a plain connection through a block be written as a conductance.
@@ -116,6 +114,12 @@ def _dc_blocks(net: Net) -> list[tuple[tuple[int, ...], FloatArray]]:
         eye = np.eye(len(s0))
         out.append((block.nodes, np.linalg.solve(eye + s0, eye - s0) / block.z_ref))
     return out
+
+
+def _conductance(r: FloatArray) -> FloatArray:
+    """Inverse of a resistance matrix; what meets none of it meets a hair, so that it conducts."""
+    size = float(np.abs(r).max())
+    return np.asarray(np.linalg.inv(r + 1e-9 * size * np.eye(len(r))))
 
 
 def _joined_nodes(net: Net) -> list[int]:

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from onda.engine.lines import Line
 
-__all__ = ["Band", "LineModel", "line_model", "spread_poles", "travel_time"]
+__all__ = ["Band", "LineModel", "fit_poles", "line_model", "spread_poles", "travel_time"]
 
 FloatArray = NDArray[np.float64]
 ComplexArray = NDArray[np.complex128]
@@ -116,12 +116,20 @@ def spread_poles(band: Band, per_decade: float) -> FloatArray:
 def _fit(
     s: ComplexArray, values: ComplexArray, poles: FloatArray
 ) -> tuple[float, FloatArray, float]:
-    """Constant, residues and largest error of the best sum of the given real poles."""
+    constant, residues, error = fit_poles(s, values[:, None], poles)
+    return float(constant[0]), residues[:, 0], error
+
+
+def fit_poles(
+    s: ComplexArray, values: ComplexArray, poles: FloatArray
+) -> tuple[FloatArray, FloatArray, float]:
+    """Constants (m,), residues (k, m) and largest error of the best sums of the given real poles
+    for functions (f, m) of s (f,)."""
     basis = np.concatenate([np.ones((len(s), 1)), poles / (s[:, None] + poles)], axis=1)
     # A trace of damping keeps neighbouring poles from large answers of opposite sign.
     ridge = 1e-9 * np.eye(basis.shape[1]) * math.sqrt(len(s))
     matrix = np.concatenate([basis.real, basis.imag, ridge])
-    wanted = np.concatenate([values.real, values.imag, np.zeros(len(ridge))])
+    wanted = np.concatenate([values.real, values.imag, np.zeros((len(ridge), values.shape[1]))])
     found = np.linalg.lstsq(matrix, wanted, rcond=None)[0]
     error = float(np.abs(basis @ found - values).max())
-    return float(found[0]), np.asarray(found[1:] * poles), error
+    return found[0], np.asarray(found[1:] * poles[:, None]), error

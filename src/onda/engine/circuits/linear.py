@@ -24,10 +24,10 @@ from onda.engine.circuits.dc import dc_voltages
 from onda.engine.circuits.inversion import contour, invert
 from onda.engine.circuits.net import CoupledPiece, Net
 from onda.engine.circuits.stimulus import PiecewiseLinear
-from onda.engine.lines import Line
+from onda.engine.lines import waves_along
 from onda.errors import NotPhysical
 
-__all__ = ["LinearSolution", "node_response", "solve_linear", "waves_along"]
+__all__ = ["LinearSolution", "node_response", "solve_linear"]
 
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
@@ -164,30 +164,3 @@ def _stamp(matrix: ComplexArray, a: int, b: int, own: ComplexArray, mutual: Comp
     matrix[:, b, b] += own
     matrix[:, a, b] -= mutual
     matrix[:, b, a] -= mutual
-
-
-def waves_along(
-    line: Line,
-    length: float,
-    s: ComplexArray,
-    ends: tuple[ComplexArray, ComplexArray],
-    places: FloatArray,
-    known: dict[Line, tuple[ComplexArray, ComplexArray]] | None = None,
-) -> tuple[ComplexArray, ComplexArray]:
-    """Transforms of voltage and of current (places, m) along a line from the voltages of its ends.
-
-    The current is counted from the first end to the second. One wave from each end, so that a long
-    lossy line does not overflow. `known` keeps gamma and Zc at s of lines that were met before.
-    """
-    known = {} if known is None else known
-    if line not in known:
-        known[line] = line.propagation(s)
-    gamma, zc = known[line]
-    decay = np.exp(-gamma * length)
-    a, b = ends
-    from_a = (a - b * decay) / (1.0 - decay**2)
-    from_b = (b - a * decay) / (1.0 - decay**2)
-    x = places[:, None]
-    onward = from_a * np.exp(-gamma * x)
-    back = from_b * np.exp(-gamma * (length - x))
-    return onward + back, (onward - back) / zc

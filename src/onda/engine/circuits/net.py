@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from onda.engine.circuits.devices import Device
 from onda.engine.coupled_lines import CoupledLine
+from onda.engine.group_lines import GroupLine
 from onda.engine.lines import Line
-from onda.engine.networks.rational import RationalModel
+from onda.engine.networks.arrivals import ArrivalModel
 from onda.errors import NotPhysical
 
 __all__ = [
@@ -84,7 +85,7 @@ class CoupledPiece:
 
     nodes_a: tuple[int, ...]
     nodes_b: tuple[int, ...]
-    line: CoupledLine
+    line: CoupledLine | GroupLine
     length: float
 
 
@@ -107,10 +108,10 @@ class CapacitorMatrix:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class PortBlock:
-    """An n-port by its rational scattering model, each port from a node to 0 V."""
+    """An n-port by its scattering model in time, each port from a node to 0 V."""
 
     nodes: tuple[int, ...]
-    model: RationalModel
+    model: ArrivalModel
     z_ref: float
 
 
@@ -146,7 +147,7 @@ class Net:
             self._check_node(f"lines[{i}]", piece.node_b)
             _check_length(f"lines[{i}]", piece.length)
         for i, many in enumerate(self.coupled):
-            n = len(many.line.modes)
+            n = many.line.size
             if (len(many.nodes_a), len(many.nodes_b)) != (n, n):
                 raise NotPhysical(f"coupled[{i}]", "other numbers of nodes", f"{n} at each end")
             for node in (*many.nodes_a, *many.nodes_b):
@@ -170,7 +171,7 @@ class Net:
         for i, block in enumerate(self.blocks):
             for node in block.nodes:
                 self._check_node(f"blocks[{i}]", node)
-            if block.model.constant.shape != (len(block.nodes), len(block.nodes)):
+            if block.model.ports != len(block.nodes):
                 raise NotPhysical(
                     f"blocks[{i}]", f"{len(block.nodes)} nodes", "as many as the model has ports"
                 )

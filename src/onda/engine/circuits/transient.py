@@ -21,18 +21,18 @@ from onda.engine.circuits.budget import check_transient_size
 from onda.engine.circuits.dc import dc_voltages, device_currents
 from onda.engine.circuits.devices import Table, Term, Weight
 from onda.engine.circuits.inversion import contour, invert, transform
-from onda.engine.circuits.line_model import Band, LineModel
-from onda.engine.circuits.linear import waves_along
+from onda.engine.circuits.line_model import Band
 from onda.engine.circuits.net import CoupledPiece, Net
 from onda.engine.circuits.stimulus import PiecewiseLinear
-from onda.engine.circuits.transient_arrays import Ends, Memory, Nodes, Ports, Terms
-from onda.engine.lines import Line
+from onda.engine.circuits.transient_arrays import Nodes, Ports, Terms
+from onda.engine.circuits.wave_arrays import WaveArrays
+from onda.engine.group_lines import GroupLine
+from onda.engine.lines import Line, waves_along
 from onda.errors import NotConverged, NotPhysical
 
 __all__ = ["TransientSolution", "solve_transient"]
 
 FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 _THETA = 0.501
 """Weight of the new time; 0.5 is the trapezoidal rule, 1 backward Euler."""
 _SLICE = 2000
@@ -96,15 +96,8 @@ class TransientSolution:
         nodes = [*at.nodes_a, *at.nodes_b]
         dc = self.node_dc[nodes]
         ends = transform(s, (self.volts[:, nodes] - dc).T)
-        n, back = len(at.nodes_a), at.line.inverse
-        near, far = back @ ends[:n], back @ ends[n:]
-        modal = np.stack(
-            [
-                waves_along(mode, at.length, s, (near[m], far[m]), places)[0]
-                for m, mode in enumerate(at.line.modes)
-            ]
-        )
-        change = np.einsum("lm,mps->lps", at.line.transform, modal)
+        n = len(at.nodes_a)
+        change = at.line.along(at.length, s, (ends[:n], ends[n:]), places)
         level = dc[:n, None] + np.outer(dc[n:] - dc[:n], places / at.length).reshape(n, -1)
         return np.asarray(level[..., None] + invert(s, change, len(self.time), soft=False))
 
@@ -124,7 +117,8 @@ def solve_transient(
     stimulus : one for each source number
     end : s, the last time wanted
     step : s, at most this between samples; a fiftieth of the shortest edge is fine enough. Pieces
-        of line shorter than two steps are taken as one section each.
+        of line shorter than two steps are taken as one section each; groups whose modes change
+        with frequency are followed with a finer step instead.
     wanted : called with the share done; may raise to stop
 
     Raises
@@ -136,6 +130,8 @@ def solve_transient(
     net.check()
     if not (math.isfinite(end) and math.isfinite(step) and 0 < step < end):
         raise NotPhysical("time step", step, f"above 0 and below the end, {end:.4g} s")
+    step = min([step, *(0.5 * many.line.fastest * many.length for many in net.coupled
+                        if isinstance(many.line, GroupLine))])  # fmt: skip
     check_transient_size(net, end, step)
     stimuli = (stimulus,) if isinstance(stimulus, PiecewiseLinear) else tuple(stimulus)
     time = np.linspace(0.0, end, math.ceil(end / step) + 1)
@@ -154,7 +150,7 @@ def solve_transient(
         volts=node_dc + marcher.x[:, : net.nodes],
         node_dc=node_dc,
         device_amps=marcher.port_i_dc + marcher.port_current,
-        line_error=max((m.error for m in marcher.models), default=0.0),
+        line_error=assembled.waves.error,
     )
 
 
@@ -174,13 +170,9 @@ class _Marcher:
         self.x = np.zeros((len(time), n))
         self.drive, self.source = assembled.drive, change
         self.theta = np.where(np.any(assembled.dynamic != 0.0, axis=1), _THETA, 1.0)
-        self._lines(assembled, h)
+        waves = WaveArrays(assembled.waves, h, len(time))
         self._devices(net, node_dc)
-        through = np.zeros((n, n))
-        for e in range(len(assembled.ends)):
-            at = slice(self.p_start[e], self.p_start[e + 1])
-            nodes, shares = self.p_node[at], self.p_val[at]
-            through[np.ix_(nodes, nodes)] += self.y_now[e] * np.outer(shares, shares)
+        through = waves.through(n)
         theta = self.theta[:, None]
         matrix = assembled.dynamic / h + theta * (assembled.static + through)
         try:
@@ -201,36 +193,15 @@ class _Marcher:
         self.spread = self.inverse @ (theta * ports)
         self.z_port = ports.T @ self.spread
         self._arrays: list[Any] = [
-            kind._make(getattr(self, name) for name in kind._fields)
-            for kind in (Nodes, Ends, Memory, Ports, Terms)
+            Nodes._make(getattr(self, name) for name in Nodes._fields),
+            waves.ends,
+            waves.holds,
+            waves.reaches,
+            waves.rings,
+            waves.echoes,
+            waves.memory,
+            *(kind._make(getattr(self, name) for name in kind._fields) for kind in (Ports, Terms)),
         ]
-
-    def _lines(self, assembled: Assembled, h: float) -> None:
-        ends = assembled.ends
-        self.models = [e.model for e in ends]
-        self.p_start = np.cumsum([0, *(len(e.nodes) for e in ends)])
-        self.p_node = np.array([n for e in ends for n in e.nodes], dtype=np.int64)
-        self.p_val = np.array([v for e in ends for v in e.shares], dtype=float)
-        self.other = np.array([e.other for e in ends], dtype=np.int64)
-        # A delay of just under two steps, by rounding, is two.
-        steps = np.maximum(np.array([m.delay for m in self.models]) / h, 2.0)
-        self.delay_whole: IntArray = np.floor(steps).astype(np.int64)
-        self.delay_part: FloatArray = steps - self.delay_whole
-        self.pole_start = np.cumsum([0, *(len(m.poles) for m in self.models)])
-        poles = _joined([m.poles for m in self.models])
-        self.pole_e, self.pole_a, self.pole_b = _recursion(poles, h)
-        self.y_res = _joined([m.y_residues for m in self.models])
-        self.h_res = _joined([m.h_residues for m in self.models])
-        self.y_const = np.array([m.y for m in self.models], dtype=float)
-        self.h_now = np.array([m.h for m in self.models], dtype=float)
-        own = [
-            _sum_over(m, self.y_res, self.pole_a, self.pole_start, e)
-            for e, m in enumerate(self.models)
-        ]
-        self.y_now = self.y_const + np.array(own, dtype=float)
-        self.wave = np.zeros((len(self.time), len(ends)))
-        self.z_state, self.q_state = np.zeros(len(poles)), np.zeros(len(poles))
-        self.end_v, self.end_u, self.end_i = (np.zeros(len(ends)) for _ in range(3))
 
     def _devices(self, net: Net, node_dc: FloatArray) -> None:
         ports = [(d, p) for d in net.devices for p in d.ports]
@@ -288,29 +259,3 @@ class _Marcher:
                 reached=math.nan,
                 wanted=1e-7,
             )
-
-
-def _joined(parts: list[FloatArray]) -> FloatArray:
-    return np.concatenate(parts) if parts else np.empty(0)
-
-
-def _sum_over(
-    model: LineModel, residues: FloatArray, weight: FloatArray, start: IntArray, end: int
-) -> float:
-    """What one end's poles contribute at once to its admittance."""
-    if len(model.poles) == 0:
-        return 0.0
-    at = slice(start[end], start[end + 1])
-    return float(residues[at] @ weight[at])
-
-
-def _recursion(poles: FloatArray, h: float) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """For z' = -p z + u with u straight between steps: z1 = e z0 + a u1 + b u0, exactly."""
-    ph = poles * h
-    e = np.exp(-ph)
-    small = ph < 1e-4
-    safe = np.where(small, 1.0, ph)
-    gone = -np.expm1(-safe) / safe
-    a = np.where(small, h * (0.5 - ph / 6.0), h * (1.0 - gone) / safe)
-    b = np.where(small, h * (0.5 - ph / 3.0), h * (gone - e) / safe)
-    return e, a, b

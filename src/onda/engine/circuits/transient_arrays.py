@@ -7,8 +7,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Ends", "Memory", "Nodes", "Ports", "Terms"]
+__all__ = ["Echoes", "Ends", "Holds", "Memory", "Nodes", "Ports", "Reaches", "Rings", "Terms"]
 
+ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
@@ -29,34 +30,83 @@ class Nodes(NamedTuple):
 
 
 class Ends(NamedTuple):
-    """Ends of lines: their nodes and shares, the other end and its delay in whole steps and a part,
-    admittance and transfer at once, and the recursions of their poles."""
+    """Ends of lines and n-ports: nodes and shares, the admittance at once among them, and how what
+    reaches the ends `mixed` at once is shared out among those (`mix`)."""
 
     p_start: IntArray
     p_node: IntArray
     p_val: FloatArray
-    other: IntArray
-    delay_whole: IntArray
-    delay_part: FloatArray
-    y_now: FloatArray
-    y_const: FloatArray
-    h_now: FloatArray
-    pole_start: IntArray
-    pole_e: FloatArray
-    pole_a: FloatArray
-    pole_b: FloatArray
-    y_res: FloatArray
-    h_res: FloatArray
+    now_row: IntArray
+    now_column: IntArray
+    now_val: FloatArray
+    mixed: IntArray
+    mix: FloatArray
+
+
+class Holds(NamedTuple):
+    """Admittances from end to end: a constant and the recursions of their poles."""
+
+    row: IntArray
+    column: IntArray
+    constant: FloatArray
+    start: IntArray
+    e: FloatArray
+    a: FloatArray
+    b: FloatArray
+    res: FloatArray
+
+
+class Reaches(NamedTuple):
+    """Waves from end to end: the delay in whole steps and a part, the weight of the very step in
+    reading it, a constant and the recursions of their poles."""
+
+    to: IntArray
+    source: IntArray
+    whole: IntArray
+    part: FloatArray
+    lead: FloatArray
+    constant: FloatArray
+    start: IntArray
+    e: FloatArray
+    a: FloatArray
+    b: FloatArray
+    res: FloatArray
+
+
+class Rings(NamedTuple):
+    """Waves from end to end that ring: a constant and the recursions of complex poles."""
+
+    to: IntArray
+    source: IntArray
+    constant: FloatArray
+    start: IntArray
+    e: ComplexArray
+    a: ComplexArray
+    b: ComplexArray
+    res: ComplexArray
+
+
+class Echoes(NamedTuple):
+    """Finite responses from end to end: taps `stride` steps apart."""
+
+    to: IntArray
+    source: IntArray
+    stride: IntArray
+    start: IntArray
+    taps: FloatArray
 
 
 class Memory(NamedTuple):
-    """What the ends remember from one step to the next; `wave` (steps, ends) is all that left."""
+    """What is remembered from one step to the next; `wave` (steps, ends) is all that left, `before`
+    what left in the last step."""
 
     wave: FloatArray
     z_state: FloatArray
     q_state: FloatArray
+    reach_u: FloatArray
+    r_state: ComplexArray
+    before: FloatArray
     end_v: FloatArray
-    end_u: FloatArray
     end_i: FloatArray
 
 

@@ -8,7 +8,17 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from onda.engine.circuits.transient_arrays import Ends, Memory, Nodes, Ports, Terms
+from onda.engine.circuits.transient_arrays import (
+    Echoes,
+    Ends,
+    Holds,
+    Memory,
+    Nodes,
+    Ports,
+    Reaches,
+    Rings,
+    Terms,
+)
 
 __all__ = ["march", "table_at"]
 
@@ -59,13 +69,20 @@ def _solve_small(a: FloatArray, b: FloatArray, n: int) -> bool:
 
 
 @njit(cache=True, nogil=True)
-def _between(wave: FloatArray, k: int, e: int, x: float) -> float:
+def _earlier(wave: FloatArray, k: int, e: int, x: float, now: bool) -> float:
     """Wave of end e a share x of a step before step k, by the cubic through four samples.
 
     Of the cubics it is the one that never makes a wave larger (Laakso and others, "Splitting the
-    unit delay", IEEE Signal Processing Magazine 13 (1996) 30).
+    unit delay", IEEE Signal Processing Magazine 13 (1996) 30). Where k is the step at work, whose
+    wave is not known yet and stands as 0, it is the parabola through it and two before.
     """
     u = 0.0
+    if now:
+        if k >= 1:
+            u -= wave[k - 1, e] * x * (x - 2.0)
+        if k >= 2:
+            u += wave[k - 2, e] * 0.5 * x * (x - 1.0)
+        return u
     if k + 1 >= 0:
         u -= wave[k + 1, e] * x * (x - 1.0) * (x - 2.0) / 6.0
     if k >= 0:
@@ -75,6 +92,106 @@ def _between(wave: FloatArray, k: int, e: int, x: float) -> float:
     if k >= 2:
         u += wave[k - 2, e] * (x + 1.0) * x * (x - 1.0) / 6.0
     return u
+
+
+@njit(cache=True, nogil=True)
+def _arrive(
+    to: int,
+    known: FloatArray,
+    ends: Ends,
+    holds: Holds,
+    reaches: Reaches,
+    rings: Rings,
+    echoes: Echoes,
+    memory: Memory,
+) -> None:
+    """What reaches each end by step `to` less what its admittance remembers, into `known`."""
+    wave, z_state, q_state, reach_u, r_state, before, end_v, _ = memory
+    known[:] = 0.0
+    for r in range(len(reaches.to)):
+        whole = reaches.whole[r]
+        u = _earlier(wave, to - whole, reaches.source[r], reaches.part[r], whole == 0)
+        j = reaches.constant[r] * u
+        for p in range(reaches.start[r], reaches.start[r + 1]):
+            q_state[p] = reaches.e[p] * q_state[p] + reaches.a[p] * u + reaches.b[p] * reach_u[r]
+            j += reaches.res[p] * q_state[p]
+        reach_u[r] = u
+        known[reaches.to[r]] += j
+    for r in range(len(rings.to)):
+        u = before[rings.source[r]]
+        j = 0.0
+        for p in range(rings.start[r], rings.start[r + 1]):
+            r_state[p] = rings.e[p] * r_state[p] + rings.b[p] * u
+            j += 2.0 * (rings.res[p] * r_state[p]).real
+        known[rings.to[r]] += j
+    for t in range(len(echoes.to)):
+        first, stride, source = echoes.start[t], echoes.stride[t], echoes.source[t]
+        last = min(echoes.start[t + 1], first + (to - 1) // stride + 1)
+        j = 0.0
+        for m in range(first + 1, last):
+            j += echoes.taps[m] * wave[to - (m - first) * stride, source]
+        known[echoes.to[t]] += j
+    for k in range(len(holds.row)):
+        remembered = 0.0
+        v = end_v[holds.column[k]]
+        for p in range(holds.start[k], holds.start[k + 1]):
+            remembered += holds.res[p] * (holds.e[p] * z_state[p] + holds.b[p] * v)
+        known[holds.row[k]] -= remembered
+    mixed = ends.mixed
+    if len(mixed) > 0:
+        shared = np.zeros(len(mixed))
+        for r in range(len(mixed)):
+            for c in range(len(mixed)):
+                shared[r] += ends.mix[r, c] * known[mixed[c]]
+        for r in range(len(mixed)):
+            known[mixed[r]] = shared[r]
+
+
+@njit(cache=True, nogil=True)
+def _leave(
+    to: int,
+    x: FloatArray,
+    known: FloatArray,
+    ends: Ends,
+    holds: Holds,
+    reaches: Reaches,
+    rings: Rings,
+    memory: Memory,
+) -> None:
+    """What leaves each end in step `to`, now that the voltages x are known."""
+    wave, z_state, q_state, reach_u, r_state, before, end_v, end_i = memory
+    count = len(known)
+    now = np.zeros(count)
+    for e in range(count):
+        for c in range(ends.p_start[e], ends.p_start[e + 1]):
+            now[e] += ends.p_val[c] * x[ends.p_node[c]]
+        end_i[e] = -known[e]
+    for k in range(len(ends.now_row)):
+        end_i[ends.now_row[k]] += ends.now_val[k] * now[ends.now_column[k]]
+    for e in range(count):
+        wave[to, e] = end_i[e]
+    for k in range(len(holds.row)):
+        column = holds.column[k]
+        v, last = now[column], end_v[column]
+        through = holds.constant[k] * v
+        for p in range(holds.start[k], holds.start[k + 1]):
+            z_state[p] = holds.e[p] * z_state[p] + holds.a[p] * v + holds.b[p] * last
+            through += holds.res[p] * z_state[p]
+        wave[to, holds.row[k]] += through
+    for e in range(count):
+        end_v[e] = now[e]
+    for r in range(len(reaches.to)):
+        if reaches.lead[r] != 0.0:
+            u = reaches.lead[r] * wave[to, reaches.source[r]]
+            reach_u[r] += u
+            for p in range(reaches.start[r], reaches.start[r + 1]):
+                q_state[p] += reaches.a[p] * u
+    for r in range(len(rings.to)):
+        u = wave[to, rings.source[r]]
+        for p in range(rings.start[r], rings.start[r + 1]):
+            r_state[p] += rings.a[p] * u
+    for e in range(count):
+        before[e] = wave[to, e]
 
 
 @njit(cache=True, nogil=True)
@@ -105,7 +222,11 @@ def march(
     first: int,
     last: int,
     nodes: Nodes,
-    line_ends: Ends,
+    ends: Ends,
+    holds: Holds,
+    reaches: Reaches,
+    rings: Rings,
+    echoes: Echoes,
     memory: Memory,
     device_ports: Ports,
     terms: Terms,
@@ -116,18 +237,12 @@ def march(
     port that moved most.
     """
     inverse, m_start, m_col, m_val, drive, source, theta = nodes
-    p_start, p_node, p_val = line_ends.p_start, line_ends.p_node, line_ends.p_val
-    other, delay_whole, delay_part = line_ends.other, line_ends.delay_whole, line_ends.delay_part
-    y_now, y_const, h_now = line_ends.y_now, line_ends.y_const, line_ends.h_now
-    pole_start, pole_e = line_ends.pole_start, line_ends.pole_e
-    pole_a, pole_b = line_ends.pole_a, line_ends.pole_b
-    y_res, h_res = line_ends.y_res, line_ends.h_res
-    wave, z_state, q_state, end_v, end_u, end_i = memory
+    p_start, p_node, p_val = ends.p_start, ends.p_node, ends.p_val
     port_a, port_b, port_dc, port_i_dc, z_port, spread, port_current = device_ports
     n = x.shape[1]
-    ends, ports = len(other), len(port_a)
+    ports = len(port_a)
     rhs = np.zeros(n)
-    known = np.zeros(ends)
+    known = np.zeros(len(p_start) - 1)
     v_lin = np.zeros(ports)
     v_port = np.zeros(ports)
     current = np.zeros(ports)
@@ -136,17 +251,7 @@ def march(
     rest = np.zeros(ports)
     for step in range(first, last):
         to = step + 1
-        # Lines: what arrives at each end now, and what its admittance remembers.
-        for e in range(ends):
-            u = _between(wave, to - delay_whole[e], other[e], delay_part[e])
-            j = h_now[e] * u
-            remembered = 0.0
-            for p in range(pole_start[e], pole_start[e + 1]):
-                q_state[p] = pole_e[p] * q_state[p] + pole_a[p] * u + pole_b[p] * end_u[e]
-                j += h_res[p] * q_state[p]
-                remembered += y_res[p] * (pole_e[p] * z_state[p] + pole_b[p] * end_v[e])
-            end_u[e] = u
-            known[e] = j - remembered
+        _arrive(to, known, ends, holds, reaches, rings, echoes, memory)
         for r in range(n):
             t = 0.0
             for d in range(drive.shape[1]):
@@ -156,10 +261,10 @@ def march(
             for c in range(m_start[r], m_start[r + 1]):
                 t += m_val[c] * x[step, m_col[c]]
             rhs[r] = t
-        for e in range(ends):
+        for e in range(len(known)):
             for c in range(p_start[e], p_start[e + 1]):
                 r = p_node[c]
-                rhs[r] += p_val[c] * (theta[r] * known[e] - (1.0 - theta[r]) * end_i[e])
+                rhs[r] += p_val[c] * (theta[r] * known[e] - (1.0 - theta[r]) * memory.end_i[e])
         for p in range(ports):
             a, b = port_a[p], port_b[p]
             rhs[a] += (1.0 - theta[a]) * port_current[step, p]
@@ -213,16 +318,5 @@ def march(
                 port_current[to, p] = current[p] - port_i_dc[p]
                 for r in range(n):
                     x[to, r] += spread[r, p] * port_current[to, p]
-        for e in range(ends):
-            v = 0.0
-            for c in range(p_start[e], p_start[e + 1]):
-                v += p_val[c] * x[to, p_node[c]]
-            for p in range(pole_start[e], pole_start[e + 1]):
-                z_state[p] = pole_e[p] * z_state[p] + pole_a[p] * v + pole_b[p] * end_v[e]
-            through = y_const[e] * v
-            for p in range(pole_start[e], pole_start[e + 1]):
-                through += y_res[p] * z_state[p]
-            end_i[e] = y_now[e] * v - known[e]
-            wave[to, e] = through + end_i[e]
-            end_v[e] = v
+        _leave(to, x[to], known, ends, holds, reaches, rings, memory)
     return -1

@@ -41,24 +41,3 @@ class RationalModel:
         s = np.atleast_1d(np.asarray(s, dtype=complex))
         basis = 1.0 / (s[:, None] - self.poles[None, :])
         return np.asarray(self.constant + np.einsum("fk,kij->fij", basis, self.residues))
-
-    def state_space(self) -> tuple[FloatArray, FloatArray, FloatArray]:
-        """Real A (k n, k n), B (k n, n), C (n, k n) with C (s - A)^-1 B the sum of the poles."""
-        n, k = len(self.constant), len(self.poles)
-        a, b, c = np.zeros((k * n, k * n)), np.zeros((k * n, n)), np.zeros((n, k * n))
-        eye = np.eye(n)
-        i = 0
-        while i < k:
-            at = slice(i * n, (i + 1) * n)
-            p, r = self.poles[i], self.residues[i]
-            if p.imag == 0.0:
-                a[at, at], b[at], c[:, at] = p.real * eye, eye, r.real
-                i += 1
-                continue
-            # A conjugate pair as a real block that turns.
-            two = slice((i + 1) * n, (i + 2) * n)
-            a[at, at] = a[two, two] = p.real * eye
-            a[at, two], a[two, at] = p.imag * eye, -p.imag * eye
-            b[at], c[:, at], c[:, two] = 2.0 * eye, r.real, r.imag
-            i += 2
-        return a, b, c

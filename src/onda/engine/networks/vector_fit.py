@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from onda.engine.networks.rational import RationalModel
 from onda.engine.networks.sampling import phase_delay
-from onda.errors import NotConverged, NotPhysical
+from onda.errors import NotPhysical
 
 __all__ = ["fit_network", "largest_gain", "made_passive", "vector_fit"]
 
@@ -61,7 +61,6 @@ def fit_network(
     Raises
     ------
     NotPhysical : fewer than four points, or not rising
-    NotConverged : no model within 0.1 of the data
     """
     if len(frequency) < 4 or not (np.diff(frequency) > 0).all():
         raise NotPhysical("network", f"{len(frequency)} points", "four or more, rising")
@@ -82,8 +81,6 @@ def fit_network(
     assert best is not None
     passive = made_passive(best, frequency)
     found = float(np.abs(passive.at(_s(frequency)) - s).max())
-    if found > 0.1:
-        raise NotConverged("passive model of the network", reached=found, wanted=error)
     return replace(passive, error=found)
 
 

@@ -1,10 +1,10 @@
-"""Study `network_model`: the rational model of a network that circuits use."""
+"""Study `network_model`: the model of a network that circuits use in time."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-from onda.engine.networks.vector_fit import fit_network, largest_gain
+from onda.engine.networks.arrival_fit import fit_arrivals
 from onda.studies.core.study import Control, Study
 from onda.studies.networks.build import build_network
 from onda.studies.networks.inputs import NetworkInputs
@@ -14,20 +14,22 @@ __all__ = ["NETWORK_MODEL", "NetworkModel"]
 
 @dataclass(frozen=True, slots=True)
 class NetworkModel:
-    """Its poles, its largest error on any entry, its largest gain on the data's frequencies."""
+    """How much it holds, in words, its largest error on any entry in the lower four fifths of the
+    band, and its largest gain inside the band and above."""
 
-    poles: int
+    size: str
     error: float
     gain: float
+    gain_above: float
 
 
 def _run(inputs: NetworkInputs, control: Control) -> NetworkModel:
     built = build_network(inputs)
     control.progress(0.1)
-    model = fit_network(built.frequency, built.s, wanted=lambda: control.progress(0.5))
-    return NetworkModel(model.order, model.error, largest_gain(model, built.frequency))
+    model = fit_arrivals(built.frequency, built.s, wanted=lambda: control.progress(0.5))
+    return NetworkModel(model.size, model.error, model.gain, model.gain_above)
 
 
 NETWORK_MODEL: Study[NetworkInputs, NetworkModel] = Study(
-    "network_model", _run, NetworkModel, title="Rational model"
+    "network_model", _run, NetworkModel, title="Model in time"
 )

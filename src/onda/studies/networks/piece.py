@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from onda.engine.networks.arrival_fit import fit_arrivals
+from onda.engine.networks.arrivals import ArrivalModel
 from onda.engine.networks.mixed_mode import mixed_mode
-from onda.engine.networks.rational import RationalModel
-from onda.engine.networks.vector_fit import fit_network
 from onda.errors import InputError
 from onda.formats.network_files import read_network
 from onda.formats.touchstone.write import write_touchstone
@@ -22,7 +22,7 @@ __all__ = ["NETWORK_FILE", "NetworkSummary", "piece_content", "piece_of_file"]
 
 
 @held(2**26)
-def piece_of_file(content: Content, turned: bool) -> tuple[RationalModel, float, float]:
+def piece_of_file(content: Content, turned: bool) -> tuple[ArrivalModel, float, float]:
     """Model, its reference (ohm) and its delay (s) for a two-port file.
 
     Raises
@@ -41,7 +41,7 @@ def piece_of_file(content: Content, turned: bool) -> tuple[RationalModel, float,
     if network.reference[1] != z:
         raise InputError("has a reference for each port", file=name, remedy="Renormalise it first.")
     s = network.data[:, ::-1, ::-1] if turned else network.data
-    model = fit_network(network.frequency, s)
+    model = fit_arrivals(network.frequency, s)
     through = s[:, 1, 0]
     phase = np.unwrap(np.angle(through))
     slope = np.polyfit(network.frequency, phase, 1)[0]
@@ -68,9 +68,9 @@ def piece_content(
 
 @dataclass(frozen=True, slots=True)
 class NetworkSummary:
-    """Poles and error of the model of a two-port, its reference (ohm) and delay (s)."""
+    """Size and error of the model of a two-port, its reference (ohm) and delay (s)."""
 
-    poles: int
+    size: str
     error: float
     reference: float
     delay: float
@@ -78,7 +78,7 @@ class NetworkSummary:
 
 def _run(inputs: DeviceFileInputs, control: Control) -> NetworkSummary:
     model, z, delay = piece_of_file(inputs.content, False)
-    return NetworkSummary(model.order, model.error, z, delay)
+    return NetworkSummary(model.size, model.error, z, delay)
 
 
 NETWORK_FILE: Study[DeviceFileInputs, NetworkSummary] = Study(

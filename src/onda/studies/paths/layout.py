@@ -12,7 +12,7 @@ from onda.engine.circuits.devices import Port, Term, diode_table
 from onda.engine.circuits.net import PortBlock
 from onda.engine.devices import receiver
 from onda.engine.lines import Line
-from onda.engine.networks.rational import RationalModel
+from onda.engine.networks.arrivals import ArrivalModel
 from onda.studies.paths.ends import Device, EndInputs, TermInputs, device_at
 
 __all__ = ["BuiltEnd", "Laid", "Layout", "Place", "Span"]
@@ -194,7 +194,7 @@ class Layout:
         identifier: str,
         kind: str,
         *,
-        model: RationalModel,
+        model: ArrivalModel,
         z: float,
         took: float,
         note: str,

@@ -13,7 +13,7 @@ __all__ = ["NetworkInView"]
 
 
 class NetworkInView(OneResult[NetworkResult]):
-    """The chosen network with its result, its rational model and its baseline."""
+    """The chosen network with its result, its model in time and its baseline."""
 
     def __init__(self, context: Context, stage: str, kinds: tuple[str, ...]) -> None:
         super().__init__(context, stage, kinds)

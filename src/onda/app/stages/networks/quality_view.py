@@ -74,7 +74,7 @@ def _at(q: Quality, curve: np.ndarray) -> str:
 
 
 class QualityView(QWidget):
-    """Findings, where they break, remedies, and the rational model.
+    """Findings, where they break, remedies, and the model in time.
 
     Signals
     -------
@@ -110,8 +110,8 @@ class QualityView(QWidget):
             button.clicked.connect(lambda _, key=key: self.remedy_wanted.emit(key))
             row.addWidget(button)
             self.remedies[key] = button
-        self.model = QPushButton("Fit a rational model")
-        self.model.setToolTip("The model that circuits use: poles, residues, made passive")
+        self.model = QPushButton("Fit a model in time")
+        self.model.setToolTip("The model that circuits use: what arrives after each delay")
         self.model.clicked.connect(lambda: self.model_wanted.emit())
         row.addWidget(self.model)
         row.addStretch(1)
@@ -163,8 +163,9 @@ class QualityView(QWidget):
             words.append(f"Remedies moved no entry by more than {result.change:.2g}.")
         if model is not None:
             words.append(
-                f"Rational model of {model.poles} poles: within {model.error:.2g} of every entry, "
-                f"largest gain {model.gain:.5f}."
+                f"Model in time of {model.size}: within "
+                f"{model.error:.2g} of every entry, largest gain {model.gain:.4f} in the band, "
+                f"{model.gain_above:.4f} above it."
             )
         self.sentence.setText(" ".join(words))
         self.sentence.setVisible(bool(words))

@@ -23,7 +23,7 @@ class NetworkItem(Item):
 
     def lay(self, layout: Layout, place: Place) -> Place:
         model, z, took = piece_of_file(self.content, self.turned)
-        note = f"{model.order} poles, within {model.error:.1e}"
+        note = f"{model.size}, within {model.error:.1e}"
         return layout.block(place, self.id, "network", model=model, z=z, took=took, note=note)
 
 
