@@ -14,9 +14,10 @@ from onda.engine.networks.ports import (
     find_through,
     halves_order,
     odd_even_order,
+    order_words,
     suggest_order,
 )
-from onda.engine.networks.quality import causality_percent, level_of, quality_of
+from onda.engine.networks.quality import causality_percent, doubts, level_of, quality_of
 from onda.engine.networks.remedies import causal, passive, reciprocal
 from onda.engine.networks.time_domain import Edge, impulse_response
 
@@ -66,8 +67,9 @@ def test_a_response_before_time_0_turns_the_wrong_way() -> None:
     assert causality_percent(s.conj())[0] < 5.0
     mixed = s.copy()
     mixed[:, 1, 0] += 0.4 * np.exp(2j * np.pi * F * 2e-9)
-    percent, against = causality_percent(mixed)
+    percent, against, left_out = causality_percent(mixed)
     assert percent < 95.0
+    assert left_out == ()
     assert against.max() > 0
     assert causality_percent(s[:2])[0] == 100.0
 
@@ -164,3 +166,61 @@ def test_made_causal_starts_at_0_and_leaves_a_causal_network_alone() -> None:
     before = np.abs(response[time < -1e-10]).sum() + np.abs(response[time > 30e-9]).sum()
     assert before < 0.01
     assert fixed.change > 0.05
+
+
+@pytest.mark.parametrize(
+    ("lanes", "seed"), [(1, 0), (2, 1), (2, 2), (2, 3), (4, 4), (4, 5), (8, 6), (8, 7)]
+)
+def test_any_order_of_ports_is_put_right_sides_too(lanes: int, seed: int) -> None:
+    apart = np.abs(np.subtract.outer(np.arange(lanes), np.arange(lanes)))
+    far = np.maximum(apart, 1)
+    inductance = np.where(apart == 0, 3.2e-7, 6e-8 / far**1.7)
+    c = np.where(apart == 0, 1.2e-10, -1.5e-11 / far**2.5)
+    s = 0.99 * lossless_coupled(inductance, c).s_parameters(F, 0.12)
+    shuffled = np.random.default_rng(seed).permutation(2 * lanes)
+    found = s[:, shuffled][:, :, shuffled]
+    order = suggest_order(F, found, tuple(range(2 * lanes))) or tuple(range(2 * lanes))
+    true = [int(shuffled[p]) for p in order]
+    near, other = true[:lanes], true[lanes:]
+    assert [p % lanes for p in near] == [p % lanes for p in other]
+    assert len({p // lanes for p in near}) == 1
+    assert "hear each other" in order_words(F, s) or lanes == 1
+
+
+def test_a_lane_turned_round_is_no_order_that_fits() -> None:
+    """A uniform pair with P right, N left, P left, N right."""
+    turned = [2, 1, 0, 3]
+    assert suggest_order(F, pair()[:, turned][:, :, turned], (0, 1, 2, 3)) == (0, 3, 2, 1)
+
+
+def test_lanes_that_do_not_hear_each_other_prove_no_side() -> None:
+    one = lossy()
+    s = np.zeros((len(F), 4, 4), dtype=complex)
+    s[:, ::2, ::2], s[:, 1::2, 1::2] = one, one
+    assert suggest_order(F, s, (0, 1, 2, 3)) is None
+    assert "may be turned round" in order_words(F, s)
+
+
+def test_noise_alone_is_left_out_of_causality_and_said_so() -> None:
+    random = np.random.default_rng(5)
+    s = lossy()
+    noise = 1e-6 * (random.normal(size=len(F)) + 1j * random.normal(size=len(F)))
+    s[:, 0, 0] = s[:, 1, 1] = noise
+    found = quality_of(F, s)
+    assert found.unheard == ((0, 0), (1, 1))
+    assert found.causality > 95.0
+
+
+def test_doubts_name_what_is_wrong_and_nothing_else() -> None:
+    assert doubts(quality_of(F, lossy())) == ()
+    loud = lossy()
+    loud[100] *= 1.02 / passivity(loud)[100]
+    (gain,) = doubts(quality_of(F, loud))
+    assert f"1.0200 at {F[100] / 1e9:.3g} GHz" in gain
+    assert any("causal to" in one for one in doubts(quality_of(F, lossy().conj())))
+    assert "extrapolated" in doubts(quality_of(F[20:], lossy()[20:]))[0]
+    assert "525 MHz" in doubts(quality_of(F[20:], lossy()[20:]))[0]
+    (high,) = doubts(quality_of(F, lossy()), 30e9)
+    assert high == "above 20 GHz extrapolated, used up to 30"
+    few = doubts(quality_of(F[15::16], lossy(3e-9)[15::16]))
+    assert any("too coarse" in one for one in few)

@@ -91,13 +91,17 @@ def test_every_cell_is_that_of_its_margin(written: tuple[Path, list[Margin]]) ->
                 m.value_text,
                 limits_text(m),
                 m.state.value,
-                f"{m.where}; {m.how}",
+                "; ".join((m.where, m.how, *(f"but {doubt}" for doubt in m.doubts))),
                 m.source,
             ]
             for m in own
         ]
         told += len(own)
     assert told == len(margins)
+    # The hub card gives more than it takes, and nothing else here does.
+    doubted = {m.subject for m in margins if m.doubts}
+    assert doubted == {"hub-card"}
+    assert "give more than they take" in found["Hub card, measured"][0][4]
 
 
 def test_the_head_counts_what_fails_and_names_it(written: tuple[Path, list[Margin]]) -> None:

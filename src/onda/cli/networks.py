@@ -230,6 +230,8 @@ def _summary(result: NetworkResult) -> dict[str, Any]:
         "causality_percent": q.causality,
         "points_per_turn": q.points_per_turn,
         "delay_s": q.delay,
+        "doubts": list(result.doubts),
+        "left_out_of_causality": [f"S{row + 1}{column + 1}" for row, column in q.unheard],
         "better_order": list(result.better_order),
         "notes": list(result.notes),
     }

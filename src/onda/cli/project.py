@@ -287,6 +287,9 @@ def _print_margins(project: Project, margins: list[Margin]) -> None:
         )
     out = console(110)
     out.print(table)
+    for m in margins:
+        if m.doubts:
+            out.print(f"{find(project.design, m.ref).name}, {m.title}: {'; '.join(m.doubts)}")
     fails = sum(m.state is State.FAILS for m in margins)
     tight = sum(m.state is State.TIGHT for m in margins)
     unknown = sum(m.state is State.UNKNOWN for m in margins)

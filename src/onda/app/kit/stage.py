@@ -222,7 +222,7 @@ class Stage(QObject):
         bad = [m for m in standing.of(ref) if m.state.value in ("fails", "tight")]
         if bad:
             worst = min(bad, key=lambda m: m.normalised)
-            detail = f"{worst.title.lower()} {worst.value_text}"
+            detail = f"{worst.title.lower()} {worst.value_text}{' ?' if worst.doubts else ''}"
         return Row(item.id, title or item.name, detail, standing.state_of_object(ref))
 
     def parts(self) -> tuple[str, Sequence[Row], str]:

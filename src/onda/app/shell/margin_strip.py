@@ -227,6 +227,7 @@ class MarginStrip(QWidget):
         look, t = self._look, self._look.t
         painter.setFont(look.font(12, bold=True))
         value = "…" if margin.state is State.UNKNOWN else margin.value_text
+        value += " ?" if margin.doubts else ""
         if math.isinf(margin.normalised):
             value = "none"
         width = painter.fontMetrics().horizontalAdvance(value) + 6
@@ -289,7 +290,7 @@ class MarginStrip(QWidget):
                 lines = [
                     m.sentence,
                     measure_words(m.measure),
-                    f"{m.where}; {m.how}".strip("; "),
+                    m.basis,
                     f"Limit: {m.source}",
                 ]
                 lines.append("Double click to type another limit.")

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from onda.errors import NotPhysical
 
-__all__ = ["amplitude_density"]
+__all__ = ["amplitude_density", "energy_above"]
 
 FloatArray = NDArray[np.float64]
 
@@ -48,3 +48,16 @@ def amplitude_density(time: FloatArray, values: FloatArray) -> tuple[FloatArray,
     # A difference over one step is the slope seen through a window of that width.
     window = np.sinc(f * step)
     return f, np.asarray(2.0 * np.abs(spectrum[some]) / (2.0 * np.pi * f * window))
+
+
+def energy_above(time: FloatArray, values: FloatArray, frequency: float) -> float:
+    """Share of the energy of a waveform's slope that lies above a frequency (Hz).
+
+    Parameters
+    ----------
+    time : (n,) s in even steps; values : (n,)
+    """
+    power = np.abs(np.fft.rfft(np.diff(values))) ** 2
+    places = np.fft.rfftfreq(len(values) - 1, float(time[1] - time[0]))
+    whole = float(power.sum())
+    return float(power[places > frequency].sum()) / whole if whole > 0.0 else 0.0

@@ -1,4 +1,8 @@
-"""Which port is joined to which: read from the response near DC, where lines just connect."""
+"""Which port is joined to which, and on which side it is.
+
+Partners are read from the response near DC, where lines just connect; sides from when the lanes
+hear each other: at once on one side, after the way through across.
+"""
 
 from __future__ import annotations
 
@@ -7,12 +11,30 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["PortFinding", "find_through", "halves_order", "odd_even_order", "suggest_order"]
+from onda.engine.networks.sampling import even_grid, phase_delay
+
+__all__ = [
+    "PortFinding",
+    "find_sides",
+    "find_through",
+    "halves_order",
+    "odd_even_order",
+    "order_words",
+    "suggest_order",
+]
 
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
 _CLEAR = 2.0
 """A partner must hear a port this much louder than any other does, or nothing is claimed."""
+_EARLY = 0.6
+"""Of the way through: what is heard before it is near-end crosstalk."""
+_RESOLVED = 2.0
+"""Periods of the highest frequency that the way through must take for that to be told."""
+_HEARD = 1e-9
+"""Of the energy of the loudest entry: lanes that hear less of each other do not tell their side."""
+_SURE = 0.5
+"""How clearly one side must outweigh the other."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,13 +82,72 @@ def find_through(frequency: FloatArray, s: ComplexArray) -> PortFinding:
     return PortFinding(tuple(partner), float(ratio.min()))
 
 
+def find_sides(
+    frequency: FloatArray, s: ComplexArray, partner: tuple[int | None, ...]
+) -> tuple[int | None, ...]:
+    """Side (0 or 1) of each port, by when the lanes hear each other; None where they do not.
+
+    Ports on one side hear each other at once, ports on two sides not before the way through has
+    passed. Sides are told from that of the first port that has a partner.
+    """
+    n = s.shape[-1]
+    lanes = [(p, int(q)) for p, q in enumerate(partner) if q is not None and p < q]
+    side: list[int | None] = [None] * n
+    if not lanes:
+        return tuple(side)
+    side[lanes[0][0]], side[lanes[0][1]] = 0, 1
+    if len(lanes) == 1 or len(frequency) < 4:
+        return tuple(side)
+    votes = _votes(frequency, s, lanes)
+    known = {0}
+    while len(known) < len(lanes):
+        # The surest lane next, from any that is known.
+        a, b = max(
+            ((a, b) for a in known for b in range(len(lanes)) if b not in known),
+            key=lambda ab: abs(votes[ab]),
+        )
+        if abs(votes[a, b]) < _SURE:
+            break
+        first = side[lanes[a][0]]
+        assert first is not None
+        side[lanes[b][0]] = first if votes[a, b] > 0 else 1 - first
+        side[lanes[b][1]] = first if votes[a, b] < 0 else 1 - first
+        known.add(b)
+    return tuple(side)
+
+
+def _votes(frequency: FloatArray, s: ComplexArray, lanes: list[tuple[int, int]]) -> FloatArray:
+    """For two lanes (l, l) 1 where their first ports are surely on one side, -1 where surely not,
+    0 where nothing tells."""
+    even = even_grid(frequency, s)
+    taper = 0.5 + 0.5 * np.cos(np.pi * even.frequency / even.frequency[-1])
+    energy = np.fft.irfft(even.s * taper[:, None, None], axis=0) ** 2
+    loudest = float(energy.sum(axis=0).max())
+    place = np.arange(len(energy)) / (len(energy) * even.step)
+    # What the soft end of the band smears to just before 0 is there at once too.
+    place = np.where(place > 0.9 / even.step, place - 1.0 / even.step, place)
+    delay = [max(phase_delay(frequency, s[:, q, p]), 0.0) for p, q in lanes]
+    out = np.zeros((len(lanes), len(lanes)))
+    for a, b in np.ndindex(len(lanes), len(lanes)):
+        way = min(delay[a], delay[b])
+        if a == b or way * even.frequency[-1] < _RESOLVED:
+            continue
+        early = energy[place < _EARLY * way].sum(axis=0)
+        (p, p2), (q, q2) = lanes[a], lanes[b]
+        alike = float(early[p, q] + early[q, p] + early[p2, q2] + early[q2, p2])
+        across = float(early[p, q2] + early[q2, p] + early[p2, q] + early[q, p2])
+        if alike + across > _HEARD * loudest:
+            out[a, b] = (alike - across) / (alike + across)
+    return out
+
+
 def suggest_order(
     frequency: FloatArray, s: ComplexArray, order: tuple[int, ...]
 ) -> tuple[int, ...] | None:
     """A better order (left ports, then right ones lane by lane), None where the order is right.
 
-    The left ports stay as they are where each has its partner elsewhere; only where two partners
-    stand on one side, sides are dealt out anew, the lower port of each to the left.
+    Lanes keep their places, and the side of the first port stays the left one; a lane that the
+    others do not hear stays as it is.
     """
     n = s.shape[-1]
     if n < 2 or n % 2:
@@ -75,9 +156,25 @@ def suggest_order(
     if any(p is None for p in found.partner):
         return None
     half = n // 2
-    left = list(order[:half])
     partner = [int(p) for p in found.partner if p is not None]
+    left = list(order[:half])
     if any(partner[p] in left for p in left):
         left = sorted(min(p, partner[p]) for p in range(n))[::2]
+    side = find_sides(frequency, s, found.partner)
+    here = side[left[0]]
+    left = [partner[p] if here is not None and side[p] == 1 - here else p for p in left]
     wanted = (*left, *(partner[p] for p in left))
     return None if wanted == tuple(order) else wanted
+
+
+def order_words(frequency: FloatArray, s: ComplexArray) -> str:
+    """What speaks for an order that fits: left ports, then right ones lane by lane."""
+    found = find_through(frequency, s)
+    if any(p is None for p in found.partner):
+        return "no clear way through; nothing speaks for or against it"
+    side = find_sides(frequency, s, found.partner)
+    if any(one is None for one in side):
+        return "the way through fits; lanes that do not hear each other may be turned round"
+    if s.shape[-1] == 2:
+        return "the way through is where it should be"
+    return "the way through fits, and so does when the lanes hear each other"

@@ -42,7 +42,8 @@ _SEVERITY = {State.FAILS: 3, State.TIGHT: 2, State.UNKNOWN: 1, State.HOLDS: 0}
 class Measured:
     """A measured value, SI, where it was found, and how.
 
-    `low` and `high` are the limits there, where limits change from place to place.
+    `low` and `high` are the limits there, where limits change from place to place; `doubts` say
+    what is wrong with the data that it rests on.
     """
 
     value: float
@@ -50,6 +51,7 @@ class Measured:
     how: str
     low: float | None = None
     high: float | None = None
+    doubts: tuple[str, ...] = ()
 
 
 def missing(reason: str) -> Measured:
@@ -82,6 +84,7 @@ class Margin:
     how: str
     evidence: str
     source: str
+    doubts: tuple[str, ...] = ()
 
     @property
     def ref(self) -> Ref:
@@ -112,7 +115,14 @@ class Margin:
     @property
     def sentence(self) -> str:
         """The result as one sentence."""
-        return f"{self.title} {self.value_text}, {limits_text(self)}: {self.state.value}"
+        text = f"{self.title} {self.value_text}, {limits_text(self)}: {self.state.value}"
+        return f"{text}, but {'; '.join(self.doubts)}" if self.doubts else text
+
+    @property
+    def basis(self) -> str:
+        """Where it was found, how, and what that rests on, as shown."""
+        parts = [self.where, self.how, *(f"but {doubt}" for doubt in self.doubts)]
+        return "; ".join(part for part in parts if part)
 
 
 def limits_text(margin: Margin) -> str:
@@ -161,6 +171,7 @@ def margin_of(requirement: Requirement, measured: Measured | None, evidence: str
         how=measured.how if measured else "not computed yet",
         evidence=evidence,
         source=requirement.source,
+        doubts=measured.doubts if measured else (),
     )
 
 

@@ -16,7 +16,7 @@ from onda.engine.links.pulse import PulseResponse, pulse_from_step
 from onda.errors import NotPhysical
 from onda.studies.core.study import Control, Study
 from onda.studies.links.inputs import EyeInputs
-from onda.studies.links.network_channel import lane_step
+from onda.studies.links.network_channel import lane_doubts, lane_step
 from onda.studies.paths.build import build_path
 from onda.studies.paths.items import without_devices
 
@@ -34,6 +34,7 @@ class EyeResult:
     peak : worst pattern at the same sampling phase
     mask_hits : samples inside the mask; mask_growth : how much it could grow; NaN without a mask
     delay : s, of the channel
+    doubts : what is wrong with the data that it rests on
     """
 
     eye: Eye
@@ -42,6 +43,7 @@ class EyeResult:
     mask_hits: float
     mask_growth: float
     delay: float
+    doubts: tuple[str, ...] = ()
 
 
 def step_response(
@@ -86,6 +88,7 @@ def _run(inputs: EyeInputs, control: Control) -> EyeResult:
         mask_hits=hits,
         mask_growth=growth,
         delay=delay,
+        doubts=() if inputs.lane is None else lane_doubts(inputs.lane),
     )
 
 

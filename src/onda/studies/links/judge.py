@@ -28,7 +28,8 @@ _READERS: dict[str, tuple[Callable[[EyeResult], float], str]] = {
 def measure_eye(result: EyeResult, measure: str) -> Measured:
     """Read a measure off an eye result."""
     value, where = _READERS[measure]
-    return Measured(value(result), where, measure_of(measure).how or f"over {result.eye.bits} bits")
+    how = measure_of(measure).how or f"over {result.eye.bits} bits"
+    return Measured(value(result), where, how, doubts=result.doubts)
 
 
 def _inputs(design: Design, requirement: Requirement) -> EyeInputs:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from onda.engine.networks.quality import doubts, quality_of
 from onda.engine.networks.sampling import even_grid, phase_delay
 from onda.engine.networks.time_domain import Edge, fastest_edge
 from onda.engine.networks.time_domain import step_response as step_of
@@ -15,7 +16,7 @@ from onda.studies.networks.build import build_network
 from onda.studies.networks.inputs import NetworkInputs
 from onda.studies.networks.time import mode_matrix
 
-__all__ = ["LaneInputs", "lane_step"]
+__all__ = ["LaneInputs", "lane_doubts", "lane_step"]
 
 _MOST_POINTS = 40_000
 _TAIL_UI = 60.0
@@ -55,7 +56,7 @@ def lane_step(
     edge = Edge(inputs.edge) if inputs.edge > 0.0 else fastest_edge(top)
     if edge.rise > 2.0 * unit_interval:
         raise NotPhysical("edge", f"{edge.rise:.3g} s", "below two unit intervals")
-    wanted = min(max(edge.needs, top), 2.0 * top)
+    wanted = _used_to(edge, top)
     step = max(float(np.diff(f).min()), wanted / _MOST_POINTS) if len(f) > 1 else top
     entry = main[:, lanes + inputs.lane, inputs.lane]
     even = even_grid(f, entry[:, None, None], step=step, top=wanted)
@@ -69,3 +70,16 @@ def lane_step(
     kept = time <= end
     level = inputs.low * float(h[0].real) + (inputs.high - inputs.low) * volts[kept]
     return time[kept] + lead, level, delay
+
+
+def lane_doubts(inputs: LaneInputs) -> tuple[str, ...]:
+    """What is wrong with the data of a lane, for the edge that is sent through it."""
+    network = build_network(inputs.network)
+    top = float(network.frequency[-1])
+    used = _used_to(Edge(inputs.edge), top) if inputs.edge > 0.0 else top
+    return doubts(quality_of(network.frequency, network.s), used)
+
+
+def _used_to(edge: Edge, top: float) -> float:
+    """Hz up to which the response is taken: what the edge holds, within reason."""
+    return min(max(edge.needs, top), 2.0 * top)

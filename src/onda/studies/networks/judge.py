@@ -22,7 +22,7 @@ __all__ = ["JUDGE", "measure_network"]
 def measure_network(result: NetworkResult, requirement: Requirement) -> Measured:
     """Hold a network against a requirement, at the frequency where it is nearest to its limit."""
     if not measure_of(requirement.measure).curve:
-        return Measured(*measure_network_figure(result, requirement.measure))
+        return Measured(*measure_network_figure(result, requirement.measure), doubts=result.doubts)
     try:
         found = worst_of_curve(requirement, result)
     except OndaError as error:
@@ -32,7 +32,9 @@ def measure_network(result: NetworkResult, requirement: Requirement) -> Measured
     where = f"at {found.frequency / 1e9:.3g} GHz"
     curve = f"{found.curve}, " if found.curve else ""
     low, high = (found.limit, None) if found.at_least else (None, found.limit)
-    return Measured(found.value, where, f"{curve}nearest approach to the limit", low, high)
+    return Measured(
+        found.value, where, f"{curve}nearest approach to the limit", low, high, result.doubts
+    )
 
 
 def _inputs(design: Design, requirement: Requirement) -> NetworkInputs:

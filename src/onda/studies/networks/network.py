@@ -15,8 +15,8 @@ from onda.engine.networks.channel_figures import (
     multi_disturber_loss_db,
     noise_weight,
 )
-from onda.engine.networks.ports import halves_order, odd_even_order, suggest_order
-from onda.engine.networks.quality import Quality, level_of, quality_of
+from onda.engine.networks.ports import halves_order, odd_even_order, order_words, suggest_order
+from onda.engine.networks.quality import Quality, doubts, level_of, quality_of
 from onda.errors import NotPhysical, OndaError
 from onda.studies.core.study import Control, Study
 from onda.studies.networks.build import BuiltNetwork, PieceSpan, build_network
@@ -84,7 +84,8 @@ class NetworkResult:
     frequency : (f,) Hz; s : (f, n, n) in the order left, right; reference : ohm
     ports : number of each port in the file, from 1
     quality : of the data as read, before any remedy; mended : of what is used
-    better_order : ports from 1, where the order looks wrong; empty where it does not
+    better_order : ports from 1, where the order looks wrong; empty where it does not;
+        order_words : what speaks for it
     curves : by kind; time : views in time, None where the data do not carry them
     """
 
@@ -105,11 +106,17 @@ class NetworkResult:
     time_problem: str
     spans: tuple[PieceSpan, ...]
     notes: tuple[str, ...]
+    order_words: str
 
     @property
     def lane_count(self) -> int:
         """Lanes from left to right."""
         return max(len(self.ports) // (4 if self.pair else 2), 1)
+
+    @property
+    def doubts(self) -> tuple[str, ...]:
+        """What every figure taken from it must say of its data."""
+        return doubts(self.mended)
 
     def curve_set(self, kind: str) -> CurveSet | None:
         """Curves of a kind."""
@@ -150,6 +157,7 @@ def _run(inputs: NetworkInputs, control: Control) -> NetworkResult:
         problem,
         built.spans,
         built.notes,
+        order_words(built.frequency, built.s),
     )
 
 

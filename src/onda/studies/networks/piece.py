@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from onda.engine.networks.arrival_fit import fit_arrivals
 from onda.engine.networks.arrivals import ArrivalModel
 from onda.engine.networks.mixed_mode import mixed_mode
+from onda.engine.networks.quality import doubts, quality_of
 from onda.errors import InputError
 from onda.formats.network_files import read_network
 from onda.formats.touchstone.write import write_touchstone
@@ -18,7 +19,7 @@ from onda.studies.core.held import held
 from onda.studies.core.study import Control, Study
 from onda.studies.devices.device_file import DeviceFileInputs
 
-__all__ = ["NETWORK_FILE", "NetworkSummary", "piece_content", "piece_of_file"]
+__all__ = ["NETWORK_FILE", "NetworkSummary", "doubts_of_file", "piece_content", "piece_of_file"]
 
 
 @held(2**26)
@@ -46,6 +47,13 @@ def piece_of_file(content: Content, turned: bool) -> tuple[ArrivalModel, float, 
     phase = np.unwrap(np.angle(through))
     slope = np.polyfit(network.frequency, phase, 1)[0]
     return model, z, max(-float(slope) / (2.0 * np.pi), 0.0)
+
+
+@held(2**20)
+def doubts_of_file(content: Content) -> tuple[str, ...]:
+    """What is wrong with the data of a two-port file."""
+    network = read_network(content.read(), content.name)
+    return doubts(quality_of(network.frequency, network.data))
 
 
 def piece_content(

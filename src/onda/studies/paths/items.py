@@ -41,6 +41,10 @@ class Item:
         """Lay it into the net from a place on; return where it ends."""
         raise NotImplementedError
 
+    def doubts(self) -> tuple[str, ...]:
+        """What is wrong with the data that it is made from, in words."""
+        return ()
+
     @property
     def parts(self) -> tuple[Item, ...]:
         """Items on it."""

@@ -29,7 +29,12 @@ def measure_path(result: PathResult, measure: str, receiver: str | None = None) 
     where = f"at {found.name}"
     if measure == "overshoot":
         where += f", {found.measures.overshoot_time * 1e9:.2f} ns"
-    return Measured(values[at], where, f"{what.how}, worst of {found.measures.edges} edges")
+    return Measured(
+        values[at],
+        where,
+        f"{what.how}, worst of {found.measures.edges} edges",
+        doubts=result.doubts,
+    )
 
 
 def line_parts(objects: Objects) -> Iterable[object]:

@@ -14,6 +14,7 @@ from onda.engine.circuits.dc import device_currents
 from onda.engine.circuits.receiver_measures import (
     ReceiverMeasures,
 )
+from onda.engine.circuits.spectrum import energy_above
 from onda.engine.devices import Thresholds
 from onda.engine.lines import Line
 from onda.studies.core.study import Control, Study
@@ -37,6 +38,8 @@ __all__ = [
 ]
 
 FloatArray = NDArray[np.float64]
+_BEYOND = 0.01
+"""Share of an edge beyond the data of a network that is told."""
 _SHOWN, _PER_EDGE = 2400, 40
 """Samples that curves and the map are shown with at most."""
 _HARMONICS = 15
@@ -97,6 +100,7 @@ class PathResult:
     z_source : ohm, driver and series resistors before the first piece
     z_line : ohm, the first trace; z_load : ohm at DC (infinite when open)
     line_error : largest error of the lines' models in time
+    doubts : what is wrong with the data of networks in it
     """
 
     spans: tuple[Span, ...]
@@ -120,6 +124,7 @@ class PathResult:
     z_load: float
     line_error: float
     step: float
+    doubts: tuple[str, ...] = ()
 
     @property
     def delay(self) -> float:
@@ -247,7 +252,23 @@ def _run(inputs: PathInputs, control: Control) -> PathResult:
         z_load=built.z_load,
         line_error=solution.line_error,
         step=float(solution.time[1]),
+        doubts=_doubts(run),
     )
+
+
+def _doubts(run: PathRun) -> tuple[str, ...]:
+    """Of networks: their data, their model, and what of the edge lies beyond them."""
+    out = [doubt for item in run.inputs.items for doubt in item.doubts()]
+    solution = run.solution
+    sent = solution.node(run.built.driver.die)
+    for block in run.built.net.blocks:
+        share = energy_above(solution.time, sent, block.model.top)
+        if share > _BEYOND:
+            out.append(
+                f"{share:.1%} of the edge lies above {block.model.top / 1e9:.4g} GHz, where the "
+                "network's data end"
+            )
+    return tuple(dict.fromkeys(out))
 
 
 def _wave_map(

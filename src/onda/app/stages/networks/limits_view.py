@@ -114,6 +114,7 @@ class LimitsView(QWidget):
             margin = by_id.get(r.id)
             state = margin.state.value if margin else "unknown"
             now = margin.value_text if margin else ""
+            state += ", but see Quality" if margin and margin.doubts else ""
             lines = [range_text(x) for x in r.ranges]
             if r.at_least is not None or r.at_most is not None:
                 lines.append(_plain(r))
@@ -129,7 +130,7 @@ class LimitsView(QWidget):
                             state if first else "",
                             r.source if first else "",
                         ),
-                        ((3, inks[state]),),
+                        ((3, inks[margin.state.value if margin else "unknown"]),),
                     )
                 )
         self.ledger.set_rows(rows)

@@ -32,7 +32,7 @@ def findings(result: NetworkResult) -> list[tuple[str, str, str, str]]:
     worst = {
         "passivity": f"largest gain {q.worst_gain:.4f} at {_at(q, q.gain)}",
         "reciprocity": f"largest difference {q.unlike.max():.2g} at {_at(q, q.unlike)}",
-        "causality": "share of turning that is clockwise",
+        "causality": "share of turning that is clockwise" + _unheard(q),
     }
     grade = {"good": _GOOD, "acceptable": _FAIR, "inconclusive": _FAIR, "poor": _BAD}
     for name, words in worst.items():
@@ -54,10 +54,27 @@ def findings(result: NetworkResult) -> list[tuple[str, str, str, str]]:
         out.append(("DC", f"starts at {first:.4g} MHz", verdict, "DC by extrapolation"))
     if result.better_order:
         order = ", ".join(map(str, result.better_order))
-        out.append(("Port order", "looks wrong", _BAD, f"near DC it is {order}, left then right"))
+        out.append(
+            (
+                "Port order",
+                "looks wrong",
+                _BAD,
+                f"by way through and arrival it is {order}, left then right",
+            )
+        )
     else:
-        out.append(("Port order", "fits", _GOOD, "the way through is where it should be"))
+        out.append(("Port order", "fits", _GOOD, result.order_words))
     return out
+
+
+def _unheard(q: Quality) -> str:
+    """Entries that causality says nothing of."""
+    count = len(q.unheard)
+    if not count:
+        return ""
+    names = ", ".join(f"S{row + 1}{column + 1}" for row, column in q.unheard[:3])
+    more = f" and {count - 3} more" if count > 3 else ""
+    return f"; {names}{more} left out, too small to hear above noise"
 
 
 def _range(result: NetworkResult, q: Quality) -> tuple[str, str, str, str]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from onda.project.files import Content, content_of
 from onda.project.paths.elements import NetworkPiece
-from onda.studies.networks.piece import piece_of_file
+from onda.studies.networks.piece import doubts_of_file, piece_of_file
 from onda.studies.paths.items import Item
 from onda.studies.paths.layout import Layout, Place
 from onda.studies.paths.slice import Slice
@@ -20,6 +20,9 @@ class NetworkItem(Item):
 
     content: Content
     turned: bool
+
+    def doubts(self) -> tuple[str, ...]:
+        return doubts_of_file(self.content)
 
     def lay(self, layout: Layout, place: Place) -> Place:
         model, z, took = piece_of_file(self.content, self.turned)
