@@ -8,8 +8,8 @@ import math
 import numpy as np
 import pytest
 
-from onda.engine.links.eye import Mask, bit_by_bit_eye, mask_hits
-from onda.engine.links.eye_kernels import accumulate, find_crossings
+from onda.engine.links.eye import Mask, bit_by_bit_eye, mask_hits, sampling_phase
+from onda.engine.links.eye_kernels import lay_over
 from onda.engine.links.patterns import PRBS_ORDERS, prbs
 from onda.engine.links.peak import peak_distortion
 from onda.engine.links.pulse import PulseResponse, pulse_from_step
@@ -159,20 +159,91 @@ def test_density_holds_every_bit_once_in_every_column() -> None:
     assert eye.bits == 2000 - channel(40e-12).volts.shape[0]
 
 
-def test_jitter_of_a_known_shift() -> None:
-    """Crossings are found where straight lines cross, to a thousandth of a sample."""
-    traces = np.array([[-1.0, -0.5, 0.5, 1.0], [1.0, 1.0, 1.0, -3.0]], dtype=np.float32)
-    found = np.empty(8)
-    assert find_crossings(traces, 0.0, found, 0) == 2
-    assert found[:2] == pytest.approx([1.5, 2.25])
+def laid(table: np.ndarray, bits: list[int], levels: int = 10) -> tuple[np.ndarray, ...]:
+    """What the inner loop makes of traces that are looked up by one word of eight bits."""
+    phases = table.shape[1] - 1
+    part, change = np.zeros((phases, levels + 1)), np.zeros((phases, levels + 1))
+    edges = np.array([[-np.inf] * phases, [np.inf] * phases], dtype=np.float32)
+    sums, found = np.zeros(2), np.empty(8, dtype=np.float32)
+    tables = np.zeros((1, 256, phases + 1), dtype=np.float32)
+    tables[0, : len(table)] = table
+    sent = np.array([*bits, 0], dtype=np.int8)
+    count = lay_over(sent, 0, len(sent) - 8, 7, tables, 5.0, part, change, edges, sums, found, 0)
+    density = part[:, :levels] + np.cumsum(change, axis=1)[:, :levels]
+    return density, edges, sums, found[:count]
 
 
-def test_accumulate_spreads_a_slanted_line_evenly() -> None:
-    density = np.zeros((1, 10))
-    accumulate(np.array([[0.0, 4.0]], dtype=np.float32), density, 0.0, 1.0)
+def test_crossings_are_found_where_straight_lines_cross() -> None:
+    up, down = [4.0, 4.5, 5.5, 6.0], [6.0, 6.0, 6.0, 2.0]
+    *_, found = laid(np.array([up, down]), [0] * 8)
+    assert found == pytest.approx([1.5])
+    # The ninth bit makes the second word: 00000001.
+    _, edges, sums, found = laid(np.array([up, down]), [0] * 8 + [1])
+    assert found == pytest.approx([1.5, 2.25])
+    assert edges[0] == pytest.approx([4.0, 4.5, 5.5])
+    assert edges[1] == pytest.approx([6.0, 6.0, 6.0])
+    assert sums == pytest.approx([4.5, 6.0])
+
+
+def test_a_slanted_line_is_spread_evenly() -> None:
+    density, *_ = laid(np.array([[0.0, 4.0]]), [0] * 8)
     assert density[0] == pytest.approx([0.25] * 4 + [0.0] * 6)
-    accumulate(np.array([[7.2, 7.4]], dtype=np.float32), density, 0.0, 1.0)
+    density, *_ = laid(np.array([[7.2, 7.4]]), [0] * 8)
     assert density[0, 7] == pytest.approx(1.0)
+    density, *_ = laid(np.array([[3.5, 1.25]]), [0] * 8)
+    assert density[0] == pytest.approx(
+        [0.0, 0.75 / 2.25, 1.0 / 2.25, 0.5 / 2.25] + [0.0] * 6, abs=1e-6
+    )
+
+
+def test_every_trace_is_the_sum_over_its_bits() -> None:
+    """Against a plain convolution, sample by sample, at any phase."""
+    pulse, bits = channel(45e-12, echo=0.15), prbs(9, 400)
+    n, taps = pulse.samples_per_ui, pulse.volts.shape[0]
+    wave = np.full((len(bits) + taps) * n, pulse.base)
+    for k, bit in enumerate(bits):
+        wave[k * n : (k + taps) * n] += (2 * bit - 1) * pulse.flat
+    for phase in (None, 10):
+        eye = bit_by_bit_eye(pulse, bits, phase=phase)
+        centre = sampling_phase(pulse) if phase is None else phase
+        assert eye.phase == centre
+        main = int(np.argmax(pulse.volts[:, centre]))
+        at = np.arange(taps + 1, len(bits))
+        volts, sent = wave[at * n + centre], bits[at - main]
+        assert eye.height == pytest.approx(
+            volts[sent == 1].min() - volts[sent == 0].max(), abs=2e-3
+        )
+        assert eye.level_one == pytest.approx(volts[sent == 1].mean(), abs=5e-3)
+        assert eye.level_zero == pytest.approx(volts[sent == 0].mean(), abs=5e-3)
+
+
+def test_the_tallest_phase_is_told_from_the_sampling_phase() -> None:
+    pulse = channel(110e-12, echo=0.1)
+    eye = bit_by_bit_eye(pulse, prbs(11, 6000))
+    away, height = eye.tallest
+    assert height > eye.height
+    n = pulse.samples_per_ui
+    moved = bit_by_bit_eye(pulse, prbs(11, 6000), phase=(eye.phase + round(away * n)) % n)
+    assert moved.height == pytest.approx(height, abs=2e-3)
+    assert abs(moved.tallest[0]) < 1.5 / n
+
+
+def test_what_a_short_pattern_does_not_show() -> None:
+    volts = np.zeros((12, 16))
+    volts[3], volts[4], volts[9] = 1.0, 0.2, -0.05
+    pulse = PulseResponse(volts, 1e-10, 0.0)
+    assert pulse.unseen(0, 7) == 0.0
+    assert pulse.unseen(0, 6) == pytest.approx(0.1)
+    assert pulse.unseen(3, 1) == pytest.approx(0.5)
+    assert pulse.unseen(0, 12) == 0.0
+
+
+def test_a_run_can_be_stopped() -> None:
+    def stop(share: float) -> None:
+        raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        bit_by_bit_eye(channel(40e-12), prbs(15, 400_000), progress=stop)
 
 
 def test_mask_shape() -> None:

@@ -227,8 +227,9 @@ def test_old_schemas_are_migrated_step_by_step(
         lifted.append(1)
         return data | {"name": "Lifted"}
 
-    monkeypatch.setattr(store, "SCHEMA_VERSION", 7)
-    monkeypatch.setitem(store.MIGRATIONS, 6, lift)
+    present = store.SCHEMA_VERSION
+    monkeypatch.setattr(store, "SCHEMA_VERSION", present + 1)
+    monkeypatch.setitem(store.MIGRATIONS, present, lift)
     assert loads(dumps(project)).name == "Lifted"
     assert lifted == [1]
 

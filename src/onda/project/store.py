@@ -64,7 +64,19 @@ def _from_5(tree: dict[str, Any]) -> dict[str, Any]:
     return tree | {"schema_version": 6}
 
 
-MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5}
+def _from_6(tree: dict[str, Any]) -> dict[str, Any]:
+    """Schema 7: a link says where in the bit it is sampled; what was there stays as it is."""
+    return tree | {"schema_version": 7}
+
+
+MIGRATIONS: dict[int, Migration] = {
+    1: _from_1,
+    2: _from_2,
+    3: _from_3,
+    4: _from_4,
+    5: _from_5,
+    6: _from_6,
+}
 """From schema n to n + 1, by n. Each takes and returns the plain tree."""
 
 

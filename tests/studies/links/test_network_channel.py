@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from onda.demo import fulmar_project
 from onda.errors import InputError, NotPhysical
 from onda.project.base import set_value
 from onda.project.begin import from_template
@@ -17,6 +18,7 @@ from onda.studies.core.study import Control
 from onda.studies.lines.fit_all import FIT_ALL, fit_all_inputs, with_fitted
 from onda.studies.links.eye import EYE, step_response
 from onda.studies.links.inputs import eye_inputs
+from onda.studies.links.judge import measure_eye
 
 
 def quantity(text: str, dimension: str):  # type: ignore[no-untyped-def]
@@ -91,3 +93,40 @@ def test_a_link_has_one_channel(board: Project) -> None:
             set_value(link, **more)
     with pytest.raises(InputError, match="low level"):
         set_value(link.launch, low=quantity("1 V", "voltage"))
+
+
+def test_a_pattern_shorter_than_the_memory_is_told_and_a_longer_one_is_not() -> None:
+    project = fulmar_project()
+    link = project.design.links[0]
+    short, long = (
+        EYE.run(eye_inputs(project.design, set_value(link, prbs=n, bits=4000)), Control())
+        for n in (7, 31)
+    )
+    unseen = short.pulse.unseen(short.eye.phase, 7)
+    told = [one for one in short.doubts if "PRBS7" in one]
+    assert bool(told) == (unseen > 0.1 * short.eye.height)
+    assert all(f"{unseen * 1e3:.3g} mV" in one for one in told)
+    assert long.doubts == ()
+    # Nearly closed, the same channel is told.
+    fast = set_value(link, prbs=7, bits=4000, rate="32 Gb/s")
+    closed = EYE.run(eye_inputs(project.design, fast), Control())
+    assert any("PRBS7" in one for one in closed.doubts)
+    found = measure_eye(short, "eye_height")
+    assert found.doubts == short.doubts
+
+
+def test_a_link_is_sampled_where_it_says() -> None:
+    project = fulmar_project()
+    link = project.design.links[0]
+    at = {
+        where: EYE.run(
+            eye_inputs(project.design, set_value(link, sampling=where, bits=4000)), Control()
+        )
+        for where in ("crossings", "tallest")
+    }
+    assert at["tallest"].eye.phase == at["tallest"].peak.phase
+    assert at["tallest"].peak.height >= at["crossings"].peak.height
+    # Long runs have half as many samples in a bit.
+    few = EYE.run(eye_inputs(project.design, set_value(link, bits=200_000)), Control())
+    assert few.pulse.samples_per_ui == 64
+    assert few.eye.width == pytest.approx(at["crossings"].eye.width, abs=0.02)

@@ -1,14 +1,18 @@
 """Bit-by-bit eye: a long pattern through the pulse response, laid over itself.
 
 The eye spans one unit interval centred on the sampling phase; drawing repeats it. Every waveform
-sample is the exact sum over the pulse's bits, as one matrix product per block of bits.
+sample is the exact sum over the pulse's bits, eight of them at a time.
 """
 
 from __future__ import annotations
 
 import math
+import os
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, wait
 from dataclasses import dataclass
+from threading import Event
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,10 +20,15 @@ from numpy.typing import NDArray
 from onda.engine.links.pulse import PulseResponse
 from onda.errors import NotPhysical
 
-__all__ = ["Eye", "Mask", "bit_by_bit_eye", "mask_hits"]
+__all__ = ["Eye", "Mask", "bit_by_bit_eye", "mask_hits", "sampling_phase"]
 
 FloatArray = NDArray[np.float64]
 _BLOCK = 4096
+_WORD = 8
+"""Bits that are looked up at once."""
+_LOOK = 0.05
+"""Seconds between two looks at whether the run is still wanted."""
+_MOST_CORES = 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,9 +95,31 @@ class Eye:
         n = self.density.shape[0]
         return (np.arange(n) + 0.5) / n - 0.5
 
+    @property
+    def tallest(self) -> tuple[float, float]:
+        """Where the eye is tallest, unit intervals from the sampling phase, and its height, V."""
+        heights = self.high_edge - self.low_edge
+        k = int(np.argmax(heights))
+        return k / len(heights) - 0.5, float(heights[k])
+
+
+class _Scale(NamedTuple):
+    """Rows of a density: V of the lowest and of one, and the decision level in rows."""
+
+    low: float
+    step: float
+    middle: float
+
+    def volts(self, rows: FloatArray) -> FloatArray:
+        """V at places counted in rows."""
+        return np.asarray(self.low + rows * self.step)
+
 
 class _Traces:
-    """Waveforms of single bits, one unit interval centred on the sampling phase."""
+    """Waveforms of single bits, one unit interval centred on the sampling phase.
+
+    What eight bits at a time add to a trace is known beforehand for all 256 of their patterns.
+    """
 
     def __init__(self, pulse: PulseResponse, bits: NDArray[np.int8], centre: int) -> None:
         taps, phases = pulse.volts.shape
@@ -98,29 +129,33 @@ class _Traces:
         flat = np.concatenate([np.zeros(lead), pulse.flat, np.zeros(2 * phases - lead)])
         rows = taps + 1
         grid = np.arange(rows)[:, None] * phases + np.arange(phases + 1)[None, :]
-        self.kernel = flat[grid][::-1].astype(np.float32)
-        self.signs = (2.0 * bits - 1.0).astype(np.float32)
-        self.base = pulse.base
-        self.taps = rows
+        # By bit, the oldest first.
+        self.kernel = flat[grid][::-1]
+        self.main = int(np.argmax(self.kernel[:, phases // 2]))
         self.count = len(bits) - rows + 1
+        # Bits beyond the last one, which no trace hears, fill the last table.
+        self.bits = np.concatenate([bits, np.zeros(_WORD, dtype=np.int8)])
 
-    def block(self, start: int, stop: int) -> NDArray[np.float32]:
-        """Traces (stop - start, phases + 1) in volts."""
-        window = np.lib.stride_tricks.sliding_window_view(
-            self.signs[start : stop + self.taps - 1], self.taps
-        )
-        return window @ self.kernel + np.float32(self.base)
-
-    def sent(self, main: int) -> NDArray[np.int8]:
+    def sent(self) -> NDArray[np.int8]:
         """The bit (0 or 1) that each trace carries."""
-        first = self.taps - 1 - main
-        return (self.signs[first : first + self.count] > 0).astype(np.int8)
+        return self.bits[self.main : self.main + self.count]
+
+    def tables(self, scale: _Scale) -> NDArray[np.float32]:
+        """(t, 256, phases + 1), in rows of a density."""
+        rows, samples = self.kernel.shape
+        whole = np.zeros((-(-rows // _WORD) * _WORD, samples))
+        whole[:rows] = self.kernel / scale.step
+        signs = 2.0 * (np.arange(2**_WORD)[:, None] >> np.arange(_WORD)[::-1] & 1) - 1.0
+        out = signs @ whole.reshape(-1, _WORD, samples)
+        out[0] += scale.middle
+        return np.ascontiguousarray(out, dtype=np.float32)
 
 
 def bit_by_bit_eye(
     pulse: PulseResponse,
     bits: NDArray[np.int8],
     *,
+    phase: int | None = None,
     levels: int = 360,
     progress: Callable[[float], None] | None = None,
 ) -> Eye:
@@ -129,6 +164,7 @@ def bit_by_bit_eye(
     Parameters
     ----------
     bits : (n,) 0 or 1; the first ones, as many as the pulse is long, only fill its memory
+    phase : sample of the unit interval to sample at; by `sampling_phase` where None
     levels : rows of the density
     progress : told the share done; may raise to stop the run
 
@@ -136,50 +172,27 @@ def bit_by_bit_eye(
     ------
     NotPhysical : fewer bits than the pulse response is long, or bits that are all alike
     """
-    # Compiled code loads slowly; a window that only shows known results does without it.
-    from onda.engine.links.eye_kernels import accumulate, find_crossings
-
     if len(bits) < pulse.volts.shape[0] + 16:
         raise NotPhysical(
             "bits", len(bits), f"at least {pulse.volts.shape[0] + 16}, the response's memory"
         )
     if bits.min() == bits.max():
         raise NotPhysical("pattern", "all bits alike", "both zeros and ones")
-    centre = _sampling_phase(pulse)
+    centre = sampling_phase(pulse) if phase is None else phase
     traces = _Traces(pulse, bits, centre)
     phases = pulse.samples_per_ui
     reach = float(np.abs(pulse.volts).sum(axis=0).max()) * 1.04
-    v_low, v_step = pulse.base - reach, 2.0 * reach / levels
-    density = np.zeros((phases, levels))
-    found = np.empty(2 * traces.count)
-    hits = 0
-    main = int(np.argmax(traces.kernel[::-1, phases // 2]))
-    sent = traces.sent(main).astype(bool)
-    high_edge, low_edge = np.full(phases, np.inf), np.full(phases, -np.inf)
-    sums = np.zeros(2)
-    for start in range(0, traces.count, _BLOCK):
-        stop = min(start + _BLOCK, traces.count)
-        block = traces.block(start, stop)
-        accumulate(block, density, v_low, v_step)
-        hits = find_crossings(block, pulse.base, found, hits)
-        one = sent[start:stop]
-        if one.any():
-            high_edge = np.minimum(high_edge, block[one, :phases].min(axis=0))
-            sums[1] += float(block[one, phases // 2].sum())
-        if not one.all():
-            low_edge = np.maximum(low_edge, block[~one, :phases].max(axis=0))
-            sums[0] += float(block[~one, phases // 2].sum())
-        if progress is not None:
-            progress(stop / traces.count)
-    ones = int(sent.sum())
-    level_zero = float(sums[0] / (traces.count - ones))
-    level_one = float(sums[1] / ones)
-    crossing = found[: min(hits, len(found))] / phases - 0.5
+    scale = _Scale(pulse.base - reach, 2.0 * reach / levels, 0.5 * levels)
+    laid = _laid(traces, scale, levels, progress)
+    ones = int(traces.sent().sum())
+    level_zero, level_one = scale.volts(laid.sums / np.array([traces.count - ones, ones])).tolist()
+    crossing = laid.found / phases - 0.5
     width, spread, rms = _width_and_jitter(crossing)
+    low_edge, high_edge = scale.volts(laid.edges)
     return Eye(
-        density=density,
-        v_low=v_low,
-        v_step=v_step,
+        density=laid.density,
+        v_low=scale.low,
+        v_step=scale.step,
         unit_interval=pulse.unit_interval,
         base=pulse.base,
         bits=traces.count,
@@ -190,14 +203,91 @@ def bit_by_bit_eye(
         level_zero=level_zero,
         jitter_pp=spread,
         jitter_rms=rms,
-        crossing_share=_crossing_share(density, v_low, v_step, level_zero, level_one),
+        crossing_share=_crossing_share(laid.density, scale.low, scale.step, level_zero, level_one),
         crossings=np.histogram(crossing, bins=phases, range=(-0.5, 0.5))[0],
         high_edge=high_edge,
         low_edge=low_edge,
     )
 
 
-def _sampling_phase(pulse: PulseResponse) -> int:
+class _Laid(NamedTuple):
+    """Sums over traces: density (phases, levels), edges (2, phases) and sums (2,) in rows of it,
+    crossings in phases."""
+
+    density: FloatArray
+    edges: FloatArray
+    sums: FloatArray
+    found: FloatArray
+
+
+def _laid(
+    traces: _Traces,
+    scale: _Scale,
+    levels: int,
+    progress: Callable[[float], None] | None,
+) -> _Laid:
+    """All traces laid over each other, on every core: each takes its own stretch of bits."""
+    # Compiled code loads slowly; a window that only shows known results does without it.
+    from onda.engine.links.eye_kernels import lay_over
+
+    phases = traces.kernel.shape[1] - 1
+    tables = traces.tables(scale)
+    stretches = np.linspace(0, traces.count, _cores() + 1).astype(int)
+    done = [0] * (len(stretches) - 1)
+    stopped = Event()
+
+    def lay(k: int) -> _Laid:
+        first, last = int(stretches[k]), int(stretches[k + 1])
+        part, change = np.zeros((phases, levels + 1)), np.zeros((phases, levels + 1))
+        edges = np.stack([np.full(phases, -np.inf), np.full(phases, np.inf)]).astype(np.float32)
+        sums, found = np.zeros(2), np.empty(4 * (last - first) + 16, dtype=np.float32)
+        count = 0
+        for start in range(first, last, _BLOCK):
+            stop = min(start + _BLOCK, last)
+            if stopped.is_set():
+                break
+            count = lay_over(
+                traces.bits, start, stop, traces.main, tables, scale.middle,
+                part, change, edges, sums, found, count,
+            )  # fmt: skip
+            done[k] = stop - first
+        density = part[:, :levels] + np.cumsum(change, axis=1)[:, :levels]
+        # What adding and taking away leaves where nothing is.
+        density[density < 1e-9] = 0.0
+        return _Laid(
+            density, edges.astype(float), sums, found[: min(count, len(found))].astype(float)
+        )
+
+    with ThreadPoolExecutor(len(done)) as pool:
+        runs = [pool.submit(lay, k) for k in range(len(done))]
+        try:
+            while wait(runs, timeout=_LOOK).not_done:
+                if progress is not None:
+                    progress(sum(done) / traces.count)
+            if progress is not None:
+                progress(1.0)
+        except BaseException:
+            stopped.set()
+            raise
+    parts = [run.result() for run in runs]
+    return _Laid(
+        np.sum([one.density for one in parts], axis=0),
+        np.stack(
+            [
+                np.max([one.edges[0] for one in parts], axis=0),
+                np.min([one.edges[1] for one in parts], axis=0),
+            ]
+        ),
+        np.sum([one.sums for one in parts], axis=0),
+        np.concatenate([one.found for one in parts]),
+    )
+
+
+def _cores() -> int:
+    return max(1, min(os.cpu_count() or 1, _MOST_CORES))
+
+
+def sampling_phase(pulse: PulseResponse) -> int:
     """Phase (sample of the unit interval) half a bit from where the pulse's two edges cross.
 
     The two edges of a lone bit pass the same level one unit interval apart; a clock that follows

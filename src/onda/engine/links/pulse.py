@@ -36,6 +36,17 @@ class PulseResponse:
         """Phases in one unit interval."""
         return self.volts.shape[1]
 
+    def unseen(self, phase: int, order: int) -> float:
+        """What a pattern that holds all sequences of `order` bits may not show of a channel, V.
+
+        Twice the sum of the cursors at `phase` that lie outside the `order` bits which hold most.
+        """
+        size = np.abs(self.volts[:, phase])
+        if len(size) <= order:
+            return 0.0
+        held = np.convolve(size, np.ones(order), mode="valid").max()
+        return 2.0 * float(size.sum() - held)
+
     @property
     def flat(self) -> FloatArray:
         """The response as one waveform (k*m,)."""

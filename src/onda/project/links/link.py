@@ -16,6 +16,10 @@ PATTERNS: tuple[int, ...] = get_args(Pattern)
 """Orders of the pseudo-random patterns."""
 
 
+Sampling = Literal["crossings", "tallest"]
+"""Half a bit after the crossings, as a clock that follows them does; where the eye is tallest."""
+
+
 class EyeMask(Frozen):
     """Forbidden hexagon: widths in unit intervals, height in volts (both whole, not half)."""
 
@@ -63,6 +67,7 @@ class Link(Frozen):
     rate: DataRate
     prbs: Pattern
     bits: Annotated[int, Field(ge=200, le=20_000_000)]
+    sampling: Sampling = "crossings"
     mask: EyeMask | None = None
 
     @model_validator(mode="after")

@@ -23,6 +23,12 @@ from onda.studies.paths.items import without_devices
 __all__ = ["EYE", "Eye", "EyeResult"]
 
 
+_PHASES, _LONG = 128, 200_000
+"""Samples in a unit interval; half as many for as many bits or more."""
+_UNSEEN = 0.1
+"""Share of the height that a pattern may leave out without a word."""
+
+
 @dataclass(frozen=True, slots=True)
 class EyeResult:
     """What the Eyes stage shows.
@@ -73,10 +79,16 @@ def step_response(
 def _run(inputs: EyeInputs, control: Control) -> EyeResult:
     time, step, delay = step_response(inputs)
     control.progress(0.2)
-    pulse = pulse_from_step(time, step, inputs.unit_interval)
+    phases = _PHASES if inputs.bits < _LONG else _PHASES // 2
+    pulse = pulse_from_step(time, step, inputs.unit_interval, samples_per_ui=phases)
     # The response's memory is filled first, so that exactly the bits asked for are measured.
     bits = prbs(inputs.prbs, inputs.bits + pulse.volts.shape[0])
-    eye = bit_by_bit_eye(pulse, bits, progress=lambda share: control.progress(0.2 + 0.8 * share))
+    eye = bit_by_bit_eye(
+        pulse,
+        bits,
+        phase=peak_distortion(pulse).phase if inputs.sampling == "tallest" else None,
+        progress=lambda share: control.progress(0.2 + 0.8 * share),
+    )
     hits, growth = float("nan"), float("nan")
     if inputs.mask is not None:
         mask = Mask(0.5 * inputs.mask.width, 0.5 * inputs.mask.flat, 0.5 * inputs.mask.height)
@@ -88,7 +100,21 @@ def _run(inputs: EyeInputs, control: Control) -> EyeResult:
         mask_hits=hits,
         mask_growth=growth,
         delay=delay,
-        doubts=() if inputs.lane is None else lane_doubts(inputs.lane),
+        doubts=(
+            *(() if inputs.lane is None else lane_doubts(inputs.lane)),
+            *_pattern_doubts(inputs.prbs, pulse, eye),
+        ),
+    )
+
+
+def _pattern_doubts(order: int, pulse: PulseResponse, eye: Eye) -> tuple[str, ...]:
+    """A pattern of n bits holds all sequences of n bits, and none longer for sure."""
+    unseen = pulse.unseen(eye.phase, order)
+    if unseen <= _UNSEEN * max(eye.height, 0.0):
+        return ()
+    return (
+        f"PRBS{order} holds all sequences of {order} bits; what the channel remembers beyond can "
+        f"close the eye by {unseen * 1e3:.3g} mV more",
     )
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from onda.project.links.link import Link
+from onda.project.links.link import Link, Sampling
 from onda.project.model import Design
 from onda.studies.links.network_channel import LaneInputs
 from onda.studies.networks.inputs import network_inputs
@@ -32,6 +32,7 @@ class EyeInputs:
     unit_interval: float
     prbs: int
     bits: int
+    sampling: Sampling
     mask: MaskInputs | None
 
 
@@ -57,5 +58,6 @@ def eye_inputs(design: Design, link: Link) -> EyeInputs:
         unit_interval=1.0 / link.rate.si,
         prbs=link.prbs,
         bits=link.bits,
+        sampling=link.sampling,
         mask=None if mask is None else MaskInputs(mask.width.si, mask.flat.si, mask.height.si),
     )

@@ -74,6 +74,9 @@ class LinkHand:
     def _set_pattern(self, order: str) -> None:
         self._editor.run(lambda: self.set("Change pattern", prbs=int(order)))
 
+    def _set_sampling(self, where: str) -> None:
+        self._editor.run(lambda: self.set("Change sampling", sampling=where))
+
     def _mask(self, choice: str) -> None:
         mask: EyeMask | None = None
         if choice == "yes":
@@ -94,6 +97,15 @@ class LinkHand:
                 patterns,
                 str(link.prbs),
                 self._set_pattern,
+            ),
+            ChoiceSpec(
+                "Sampled",
+                (
+                    ("crossings", "by crossings"),
+                    ("tallest", "at the tallest"),
+                ),
+                link.sampling,
+                self._set_sampling,
             ),
             ChoiceSpec(
                 "Mask",

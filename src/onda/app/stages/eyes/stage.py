@@ -31,6 +31,13 @@ from onda.studies.links.inputs import EyeInputs, MaskInputs, eye_inputs
 
 __all__ = ["EyesStage"]
 
+_SAMPLED = {
+    "crossings": "half a bit after the crossings",
+    "tallest": "where peak distortion leaves most",
+}
+_TALLER = 0.02
+"""Share of the height by which another phase must be taller to be worth a word."""
+
 
 class EyesStage(OneResultStage[EyeResult]):
     """Eyes."""
@@ -255,7 +262,15 @@ class EyesStage(OneResultStage[EyeResult]):
             f"A one is lowest, by peak distortion, when these bits are sent (last 24): {shown}"
         )
         source = self.link.mask.source if self.link and self.link.mask else ""
-        self.mask_note.setText(f"Mask: {source}" if source else "")
+        notes = [f"Mask: {source}."] if source else []
+        away, height = eye.tallest
+        if height - eye.height > _TALLER * max(abs(height), 1e-9):
+            notes.append(
+                f"Sampled {_SAMPLED[self.link.sampling if self.link else 'crossings']}; "
+                f"{away:+.2f} UI from there the eye is {height * 1e3:.0f} mV tall."
+            )
+        notes += [f"{doubt[:1].upper()}{doubt[1:]}." for doubt in result.doubts]
+        self.mask_note.setText(" ".join(notes))
 
     def _show_fields(self, link: Link) -> None:
         self.name.show_text(link.name)
