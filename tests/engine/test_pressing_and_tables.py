@@ -7,7 +7,13 @@ import math
 import numpy as np
 import pytest
 
-from onda.engine.materials import ConstantDielectric, WidebandDebye, fit_dielectric
+from onda.engine.causality import from_losses
+from onda.engine.materials import (
+    ConstantDielectric,
+    Relaxations,
+    WidebandDebye,
+    fit_dielectric,
+)
 from onda.engine.pressing import Ply, pressed_thickness, resin_to_spare
 from onda.errors import NotPhysical
 
@@ -46,6 +52,35 @@ def test_a_table_made_by_the_model_is_met() -> None:
     fit = fit_dielectric(table)
     assert fit.dk_error < 1e-9
     assert fit.df_error < 1e-9
+
+
+@pytest.mark.parametrize(
+    "table",
+    [
+        ((1e9, 4.20, 0.0160), (1e10, 4.11, 0.0200), (4e10, 4.05, 0.0240)),
+        ((1e9, 3.40, 0.0020), (1e10, 3.39, 0.0026), (5e10, 3.385, 0.0034)),
+        ((1e9, 3.00, 0.0012), (1e10, 2.998, 0.0013), (4e10, 2.996, 0.0016), (1e11, 2.994, 0.0021)),
+    ],
+)
+def test_loss_that_rises_is_met_by_relaxations_that_are_causal(table) -> None:
+    fit = fit_dielectric(table)
+    assert fit.dk_error < 0.005
+    assert fit.df_error < 0.02 * table[-1][2]
+    assert isinstance(fit.model, Relaxations)
+    assert min(fit.model.strengths) >= 0.0
+    # Kramers and Kronig, by an integral over the model's own loss.
+    grid = 2.0 * np.pi * np.logspace(-1, 18, 19 * 160)
+    loss = -fit.model.permittivity(1j * grid).imag
+    at = 2.0 * np.pi * np.array([1e8, 1e9, 1e10, 5e10])
+    real = fit.model.permittivity(1j * at).real
+    assert real - fit.model.eps_inf == pytest.approx(from_losses(loss, grid, at), rel=2e-3)
+
+
+def test_the_corner_of_the_wideband_model_is_out_of_the_band() -> None:
+    """Given at 10 GHz, the loss tangent stays what it is up to 110 GHz."""
+    model = WidebandDebye.through(3.5, 0.004, 10e9)
+    e = model.permittivity(2j * np.pi * np.array([1e9, 56e9, 110e9]))
+    assert -e.imag / e.real == pytest.approx(0.004, rel=0.02)
 
 
 def test_a_measured_table_is_followed_within_its_scatter() -> None:

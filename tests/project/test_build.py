@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from onda.errors import InputError, NotPhysical
@@ -359,3 +360,13 @@ def test_a_rising_table_is_not_physical(project) -> None:
     material = material_from_row(MaterialRow("x", ((1e9, 3.0, 0.01), (1e10, 4.0, 0.01))), "x")
     with pytest.raises(NotPhysical, match="rising"):
         fit_of(material)
+
+
+def test_the_library_has_loss_that_is_flat_or_rises_slowly() -> None:
+    for material in library().materials:
+        table = np.array(material.table)
+        band = table[:, 0] >= 1.0
+        ratio = table[band, 2] / table[band, 2][0]
+        assert ratio.min() >= 0.99, material.id
+        assert ratio.max() < 1.35, material.id
+        assert (np.diff(table[:, 1]) < 0.0).all(), material.id

@@ -26,7 +26,11 @@ def _line(inputs: dict[str, Any]) -> Line:
         )
     else:
         dielectric = WidebandDebye.through(
-            inputs["eps_r_ref"], inputs["tan_delta_ref"], inputs["f_ref"]
+            inputs["eps_r_ref"],
+            inputs["tan_delta_ref"],
+            inputs["f_ref"],
+            m1=inputs.get("m1", 4.0),
+            m2=inputs.get("m2", 12.0),
         )
     return Line(
         l_ext=inputs["L"],
