@@ -8,8 +8,12 @@ import numpy as np
 import pytest
 from scipy.linalg import eigh, expm
 
+from onda.engine.circuits import CoupledPiece, Net, ShuntBranch, solve_transient
+from onda.engine.circuits.stimulus import edge
+from onda.engine.coupled_lines import lossless_coupled
 from onda.engine.section import solve_section
 from onda.engine.section.modes import pair_modes, rest_currents, resting_mode, single_mode
+from onda.engine.section.multiline import line_modes
 from onda.engine.section.structures import (
     Coating,
     Coplanar,
@@ -74,6 +78,62 @@ def test_broadside_pair_turns_into_two_lines_when_far_apart() -> None:
     assert near.coupling > 0.3
     assert far.coupling < 0.03
     assert near.odd.z0 < far.odd.z0
+
+
+def uneven_broadside():
+    """One line of a pair nearer to its plane than the other, and in another dielectric."""
+    above = (
+        Slab(60 * UM, 3.2, "prepreg"),
+        Slab(17 * UM, 3.2, "prepreg"),
+        Slab(280 * UM, 3.9, "up"),
+    )
+    shape = replace(TRACE, facing=Facing(60 * UM, 17 * UM, 5 * UM, True))
+    section = trace_section(shape, below=(CORE,), above=above, beside=CORE, plane_above=True)
+    return solve_section(section)
+
+
+def test_an_unequal_pair_is_what_currents_launched_into_it_see() -> None:
+    """Stepped into a long line from two current sources, no matrix of impedances anywhere."""
+    result = uneven_broadside()
+    pair = pair_modes(result)
+    means = [
+        np.sqrt((m[0, 0] + m[1, 1] - 2 * m[0, 1]) / (c[0, 0] + c[1, 1] - 2 * c[0, 1]))
+        for m, c in ((result.l_ext, result.c),)
+    ]
+    # What means of both lines would say is off.
+    assert abs(2.0 * means[0] / pair.z_diff - 1.0) > 0.003
+    line = lossless_coupled(result.l_ext, result.c)
+    big = 1e7
+    for signs, z in (((1.0, -1.0), pair.z_diff), ((1.0, 1.0), 2.0 * pair.even.z0)):
+        shunts = tuple(ShuntBranch(k, r=big, source=True, drive=k) for k in (0, 1))
+        ends = tuple(ShuntBranch(k, r=50.0) for k in (2, 3))
+        piece = CoupledPiece((0, 1), (2, 3), line, 0.5)
+        net = Net(4, (*shunts, *ends), coupled=(piece,))
+        found = solve_transient(
+            net, [edge(0.0, sign * big, 50e-12) for sign in signs], end=2e-9, step=1e-12
+        )
+        # 1 A into each line before anything has come back.
+        v = found.volts[1500, :2]
+        assert v @ np.array(signs) == pytest.approx(z, rel=1e-4)
+        if signs[1] < 0:
+            assert 0.5 * v.sum() / (v[0] - v[1]) == pytest.approx(pair.conversion, abs=1e-5)
+    assert abs(pair.conversion) > 0.02
+    # The delay of either drive lies within those of the modes.
+    slow, fast = line_modes(result.c, result.l_ext).delay
+    for mode in (pair.odd, pair.even):
+        assert fast <= mode.delay <= slow
+        assert mode.z0 == pytest.approx(np.sqrt(mode.inductance / mode.capacitance))
+
+
+def test_a_symmetric_pair_is_its_odd_and_even_mode() -> None:
+    result = solve_section(trace_section(replace(TRACE, gap=90 * UM), below=(CORE,), coating=MASK))
+    pair = pair_modes(result)
+    for mode, sign in ((pair.odd, -1.0), (pair.even, 1.0)):
+        c = result.c[0, 0] + sign * result.c[0, 1]
+        inductance = result.l_ext[0, 0] + sign * result.l_ext[0, 1]
+        assert mode.z0 == pytest.approx(np.sqrt(inductance / c), rel=1e-6)
+        assert mode.delay == pytest.approx(np.sqrt(inductance * c), rel=1e-6)
+    assert abs(pair.conversion) < 1e-6
 
 
 def test_group_is_symmetric_and_its_middle_is_like_a_pair() -> None:

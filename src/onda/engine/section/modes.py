@@ -8,12 +8,17 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from onda.engine.constants import EPS0_F_PER_M, MU0_H_PER_M
+from onda.engine.section.multiline import line_modes
 from onda.engine.section.solve import SectionResult
 from onda.errors import NotPhysical
 
 __all__ = [
+    "DRIVES",
+    "DrivenMode",
     "PairModes",
     "SingleMode",
+    "driven_mode",
     "mode_of",
     "odd_even",
     "pair_modes",
@@ -21,6 +26,9 @@ __all__ = [
     "resting_mode",
     "single_mode",
 ]
+
+DRIVES = np.array([1.0, -1.0]), np.array([1.0, 1.0])
+"""Currents of a pair: equal and opposite, and equal."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,16 +42,26 @@ class SingleMode:
     capacitance: float
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class DrivenMode:
+    """What stated currents see, and the voltages (n,) that they bring, of 1 V for their norm."""
+
+    mode: SingleMode
+    volts: NDArray[np.float64]
+
+
 @dataclass(frozen=True, slots=True)
 class PairModes:
     """Odd and even mode of a pair.
 
     `z_diff` = 2 z_odd, `z_common` = z_even / 2, `coupling` = (z_even - z_odd)/(z_even + z_odd).
-    For a pair of unequal lines these are the means that equal and opposite (or equal) drive sees.
+    Of unequal lines these are what equal and opposite (or equal) currents see, see `driven_mode`.
+    `conversion` is the common voltage for 1 V of differential voltage that such currents bring.
     """
 
     odd: SingleMode
     even: SingleMode
+    conversion: float = 0.0
 
     @property
     def z_diff(self) -> float:
@@ -102,6 +120,22 @@ def resting_mode(result: SectionResult, line: int) -> SingleMode:
     return mode_of(float(result.c[line, line]), float(result.c0[line, line]), inductance)
 
 
+def driven_mode(result: SectionResult, currents: NDArray[np.float64]) -> DrivenMode:
+    """What currents (n,) in the lines see when they start out together.
+
+    With v = Zc i the impedance is i.v, the delay the mean of those of the modes, by the power that
+    each carries: i.L.i / i.v. From Zc C Zc = L the stored energies agree with both (Paul, "Analysis
+    of Multiconductor Transmission Lines" (2008), section 7.2). Of a mode of its own these are its
+    impedance and delay.
+    """
+    i = np.asarray(currents, dtype=float)
+    i = i / float(np.linalg.norm(i))
+    v = line_modes(result.c, result.l_ext).z_characteristic @ i
+    z, inductance = float(i @ v), float(i @ result.l_ext @ i)
+    c, c0 = inductance / z**2, EPS0_F_PER_M * MU0_H_PER_M / inductance
+    return DrivenMode(mode_of(c, c0, inductance), v / z)
+
+
 def odd_even(matrix: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Odd and even part of one or many 2 x 2 matrices (..., 2, 2); means of both lines."""
     own = 0.5 * (matrix[..., 0, 0] + matrix[..., 1, 1])
@@ -113,10 +147,7 @@ def pair_modes(result: SectionResult) -> PairModes:
     """Odd and even mode of a section with two signal conductors."""
     if len(result.signals) != 2:
         raise NotPhysical("signals", len(result.signals), "two for a pair")
-    (c_odd, c_even), (c0_odd, c0_even), (l_odd, l_even) = (
-        odd_even(m) for m in (result.c, result.c0, result.l_ext)
-    )
-    return PairModes(
-        odd=mode_of(float(c_odd), float(c0_odd), float(l_odd)),
-        even=mode_of(float(c_even), float(c0_even), float(l_even)),
-    )
+    odd, even = (driven_mode(result, drive) for drive in DRIVES)
+    # Both lines of a symmetric pair swing alike.
+    common, difference = float(odd.volts.sum()) / 2.0, float(odd.volts[0] - odd.volts[1])
+    return PairModes(odd.mode, even.mode, common / difference)

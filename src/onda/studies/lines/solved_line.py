@@ -16,8 +16,10 @@ from onda.engine.roughness import Hammerstad, Huray
 from onda.engine.section import Conductor, CrossSection, SectionResult, solve_section
 from onda.engine.section.copper import copper_impedance, fit_ladder, rough_ladder
 from onda.engine.section.modes import (
+    DRIVES,
     PairModes,
     SingleMode,
+    driven_mode,
     odd_even,
     pair_modes,
     rest_currents,
@@ -38,6 +40,8 @@ __all__ = [
 ]
 
 FloatArray = NDArray[np.float64]
+_CONVERTS = 2e-3
+"""Common for differential voltage that is worth a remark."""
 _FAR_FROM_KNOWN = 4.0
 """Factor between the frequency of use and the nearest known one that is worth a remark."""
 
@@ -160,7 +164,7 @@ def solve_line(inputs: LineInputs, fine: bool = True, even: bool = False) -> Sol
     single = None if pair else _middle(result)
     mode = (pair.even if even else pair.odd) if pair else single
     assert mode is not None
-    share = _of_mode(inputs, result.c_share, even)
+    share = _of_mode(inputs, result, result.c_share, even)
     parts = tuple(
         CapacitancePart(float(c), er[name], dielectrics[name])
         for name, c in zip(result.materials, share, strict=True)
@@ -182,7 +186,7 @@ def solve_line(inputs: LineInputs, fine: bool = True, even: bool = False) -> Sol
         line=line.scaled(2.0) if pair else line,
         smooth=smooth.scaled(2.0) if pair else smooth,
         r_dc=float(losses.r_dc[0]),
-        notes=_notes(inputs),
+        notes=(*_notes(inputs), *_unequal(pair)),
     )
 
 
@@ -196,10 +200,13 @@ def _fields(
     return section, dielectrics, er, result, resistance(section, result, inputs.resistivity)
 
 
-def _of_mode(inputs: LineInputs, matrix: FloatArray, even: bool = False) -> FloatArray:
+def _of_mode(
+    inputs: LineInputs, result: SectionResult, matrix: FloatArray, even: bool = False
+) -> FloatArray:
     """What the signal's mode sees of matrices (..., n, n) that act on voltages."""
     if inputs.differential:
-        return odd_even(matrix)[int(even)]
+        v = driven_mode(result, DRIVES[int(even)]).volts
+        return np.asarray(np.einsum("i,...ij,j->...", v, matrix, v))
     k = matrix.shape[-1] // 2
     return np.asarray(matrix[..., k, k])
 
@@ -275,6 +282,17 @@ def _faces(rough: Rough) -> dict[str, float]:
         "plane below": rough.plane_below,
         "plane above": rough.plane_above,
     }
+
+
+def _unequal(pair: PairModes | None) -> tuple[str, ...]:
+    """A remark on a pair whose lines are not alike."""
+    if pair is None or abs(pair.conversion) < _CONVERTS:
+        return ()
+    level = 20.0 * math.log10(abs(pair.conversion))
+    return (
+        "the lines of the pair are not alike: impedances are those of equal and opposite (or "
+        f"equal) currents, and {level:.0f} dB of the differential voltage comes as common mode",
+    )
 
 
 def _notes(inputs: LineInputs) -> tuple[str, ...]:
