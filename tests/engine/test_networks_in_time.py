@@ -15,7 +15,6 @@ from onda.engine.networks.mixed_mode import mixed_mode, single_ended
 from onda.engine.networks.peeling import (
     Profile,
     find_lumps,
-    lump_between,
     peeled,
     plain_impedance,
     sharpened,
@@ -51,6 +50,13 @@ def shunt_c(c: float, f: np.ndarray = F) -> np.ndarray:
     y = 2j * np.pi * f * c * 50.0
     return np.stack([np.stack([-y, 2 + 0 * y], -1), np.stack([2 + 0 * y, -y], -1)], -2) / (
         2 + y[:, None, None]
+    )
+
+
+def series_l(inductance: float, f: np.ndarray = F) -> np.ndarray:
+    z = 2j * np.pi * f * inductance / 50.0
+    return np.stack([np.stack([z, 2 + 0 * z], -1), np.stack([2 + 0 * z, z], -1)], -2) / (
+        2 + z[:, None, None]
     )
 
 
@@ -169,6 +175,29 @@ def test_a_plain_step_is_no_lumped_part() -> None:
     assert find_lumps(profile_of(cascade(line(50, 4e-10), line(65, 9e-10)), edge), edge.rise) == []
 
 
+@pytest.mark.parametrize(
+    "steps", [(35, 90, 30), (50, 20, 120, 25, 100), (60, 45, 80, 30, 70), (48, 52, 49, 55)]
+)
+@pytest.mark.parametrize("rise", [15e-12, 25e-12, 60e-12])
+def test_a_profile_of_steps_has_no_parts(steps: tuple[float, ...], rise: float) -> None:
+    edge = Edge(rise)
+    s = cascade(line(50, 4e-10), *(line(z, 3.5e-10) for z in steps), line(50, 4e-10))
+    assert find_lumps(profile_of(s, edge), edge.rise) == []
+
+
+@pytest.mark.parametrize("after", [50.0, 65.0, 40.0])
+def test_parts_at_steps_are_found_with_value_and_place(after: float) -> None:
+    edge = Edge(15e-12)
+    coil = series_l(0.6e-9)
+    s = cascade(line(50, 4e-10), shunt_c(0.3e-12), line(after, 4e-10), coil, line(50, 4e-10))
+    found = find_lumps(profile_of(s, edge), edge.rise)
+    assert [lump.kind for lump in found] == ["shunt C", "series L"]
+    assert found[0].value == pytest.approx(0.3e-12, rel=0.1)
+    assert found[1].value == pytest.approx(0.6e-9, rel=0.1)
+    assert found[0].delay == pytest.approx(4e-10, abs=1e-11)
+    assert found[1].delay == pytest.approx(8e-10, abs=1.5e-11)
+
+
 def test_the_profile_ends_where_the_line_is_open() -> None:
     open_end = np.exp(-2j * np.pi * F * 1e-9)[:, None, None]
     profile = profile_of(open_end, Edge(25e-12))
@@ -187,8 +216,6 @@ def test_a_ramp_is_taken_off_exactly() -> None:
     found = np.cumsum(sharpened(ramp, 40, 5))
     assert found[150] == pytest.approx(0.2)
     assert found[390] == pytest.approx(-0.1)
-    with pytest.raises(NotPhysical, match="inside the profile"):
-        lump_between(Profile(np.zeros(2), np.ones(2)), 1, 2, 50, 50, 1.5)
     with pytest.raises(NotPhysical, match="two or more"):
         peeled(np.zeros(1), np.zeros(1), 50.0)
 

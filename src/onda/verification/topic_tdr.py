@@ -26,10 +26,6 @@ FloatArray = NDArray[np.float64]
 _PER_RISE = 160
 _WINDOW = 4
 """Samples through which a part is seen; fewer let rounding through, more smear it."""
-_SMALLEST = 0.5e-12
-"""Excess delay, s, below which a junction is called plain."""
-_BEYOND = 1.02
-"""A step stays between its two sides; what goes further is a part of its own."""
 
 
 def compute(case: dict[str, Any]) -> dict[str, Any]:

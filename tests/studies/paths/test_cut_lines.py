@@ -89,7 +89,7 @@ def matched() -> Path:
 
 
 @pytest.mark.parametrize(
-    ("edge", "pieces", "limit"), [(10e-12, 10, 6e-4), (500e-12, 7, 1.5e-3), (500e-12, 20, 1e-3)]
+    ("edge", "pieces", "limit"), [(10e-12, 10, 1e-3), (500e-12, 7, 1.5e-3), (500e-12, 20, 1e-3)]
 )
 def test_sharp_corners_pass_a_cut_line(edge: float, pieces: int, limit: float) -> None:
     whole, run = solved(matched(), edge), solved(cut(matched(), pieces), edge)

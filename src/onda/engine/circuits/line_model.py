@@ -25,7 +25,7 @@ FloatArray = NDArray[np.float64]
 ComplexArray = NDArray[np.complex128]
 _POLES_PER_DECADE = (3.0, 5.0, 7.0)
 """Tried in turn until the fit is good."""
-_DELAY_SHARES = (1.0, 0.9985, 0.9965, 1.002, 0.992)
+_DELAY_SHARES = (1.0, 0.9985, 0.9965, 1.002, 0.992, 0.988)
 """Of the phase delay at the top of the band: which leaves least to the poles differs by line."""
 _SOUND = (0.0, 1.25)
 """What passes at once lies here; else poles above the band, which no step follows, hold a delay."""

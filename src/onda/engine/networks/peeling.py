@@ -26,7 +26,6 @@ __all__ = [
     "Lump",
     "Profile",
     "find_lumps",
-    "lump_between",
     "peeled",
     "plain_impedance",
     "sharpened",
@@ -34,6 +33,15 @@ __all__ = [
 
 FloatArray = NDArray[np.float64]
 _OPEN = 100.0
+_LEVEL = 0.01
+"""Change of impedance, as a share, that a level line may show within half an edge."""
+_BEYOND = 0.015
+"""How far beyond both lines a part goes, as a share."""
+_ROUNDS = 8
+"""Turns in which the place of a part at a step settles."""
+_ECHO = 4.0
+"""Echoes of smeared steps look like parts: their excess delay, as a share of the edge and of the
+reflections that they come from."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -128,59 +136,108 @@ class Lump:
     excess_delay: float
 
 
-def lump_between(
-    profile: Profile, start: float, stop: float, before: float, after: float, at: float
-) -> Lump:
-    """The lumped part that a stretch of the profile holds beyond a step from `before` to `after`.
+def find_lumps(profile: Profile, resolution: float, *, smallest: float = 1e-12) -> list[Lump]:
+    """Parts of the profile that go beyond the lines on both sides, in the order of their places.
 
-    Parameters
-    ----------
-    start, stop : s one way; before, after : ohm of the lines on both sides; at : s, of the step
-    """
-    inside = (profile.delay >= start) & (profile.delay <= stop)
-    if inside.sum() < 3:
-        raise NotPhysical("stretch", f"{start:.4g} to {stop:.4g} s", "inside the profile")
-    x, z = profile.delay[inside], profile.z[inside]
-    base = np.where(x < at, before, after)
-    dx = float(x[1] - x[0])
-    departure = z / base - base / z
-    excess = float(departure.sum() * dx)
-    # Only what leans to the side of the whole tells where it lies.
-    leaning = np.maximum(departure * np.sign(excess), 0.0)
-    place = float(np.sum(leaning * x) / leaning.sum()) if leaning.sum() > 0 else at
-    if excess < 0:
-        return Lump("shunt C", float(-(departure / base).sum() * dx), place, excess)
-    return Lump("series L", float((departure * base).sum() * dx), place, excess)
-
-
-def find_lumps(profile: Profile, resolution: float, *, smallest: float = 0.5e-12) -> list[Lump]:
-    """Dips and peaks of the profile as lumped parts, in the order of their places.
+    Between two stretches that are level the profile may pass from one to the other as it likes, for
+    a step seen through an edge does so; what leaves the room between both is a part.
 
     Parameters
     ----------
     resolution : s one way, over which an edge smears a step
-    smallest : s, excess delay below which nothing is called a part
+    smallest : s, excess delay below which nothing is called a part; behind steps that are large,
+        so that echoes between them matter, it is more
     """
-    dx = float(profile.delay[1] - profile.delay[0]) if len(profile.delay) > 1 else resolution
-    reach = max(round(1.5 * resolution / dx), 2)
-    found: list[Lump] = []
+    if len(profile.delay) < 5:
+        return []
+    dx = float(profile.delay[1] - profile.delay[0])
+    wide = max(round(0.5 * resolution / dx), 2)
+    if len(profile.z) < 2 * wide:
+        return []
     log_z = np.log(profile.z)
-    k = reach
-    while k < len(log_z) - reach:
-        near = log_z[k - reach : k + reach + 1]
-        sides = log_z[max(k - 2 * reach, 0)], log_z[min(k + 2 * reach, len(log_z) - 1)]
-        top = log_z[k] == near.max() and log_z[k] > max(sides) + 0.01
-        low = log_z[k] == near.min() and log_z[k] < min(sides) - 0.01
-        if top or low:
-            before, after = (float(np.exp(v)) for v in sides)
-            at = float(profile.delay[k])
-            span = 2.0 * reach * dx
-            lump = lump_between(profile, at - span, at + span, before, after, at)
-            if found and abs(found[-1].delay - lump.delay) < reach * dx:
-                # Two turns of one dip.
-                found[-1] = max(found[-1], lump, key=lambda p: abs(p.excess_delay))
-            elif abs(lump.excess_delay) >= smallest:
-                found.append(lump)
-            k += reach
-        k += 1
+    near = np.lib.stride_tricks.sliding_window_view(log_z, wide)
+    level = np.zeros(len(log_z), dtype=bool)
+    for k in np.flatnonzero(near.max(axis=1) - near.min(axis=1) < _LEVEL):
+        level[k : k + wide] = True
+    found: list[Lump] = []
+    steps = [0.0, 0.0]
+    for first, last in _runs(~level):
+        before, after = _beside(log_z, level, first, last, wide)
+        # An echo goes back and forth between two steps that lie ahead of it.
+        two, one = sorted(steps)[-2:]
+        least = max(smallest, _ECHO * resolution * one * one * two)
+        here = _parts(profile, first, last, (before, after), wide, least)
+        found += here
+        steps.append(abs(after - before) / (after + before))
+        steps += [min(abs(part.excess_delay) / (3.0 * resolution), 0.5) for part in here]
     return found
+
+
+def _runs(where: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """Stretches (first, one beyond the last) that are true."""
+    turns = np.flatnonzero(np.diff(np.concatenate([[False], where, [False]]).astype(np.int8)))
+    return [(int(a), int(b)) for a, b in zip(turns[::2], turns[1::2], strict=True)]
+
+
+def _beside(
+    log_z: FloatArray, level: NDArray[np.bool_], first: int, last: int, wide: int
+) -> tuple[float, float]:
+    """Impedance of the lines on both sides of a stretch, ohm.
+
+    Next to it an edge's last bit is still there, so that it is read half a width away, as far as
+    the line goes on.
+    """
+
+    def read(at: int, step: int) -> float:
+        places = [at]
+        while (
+            len(places) <= wide and 0 <= places[-1] + step < len(log_z) and level[places[-1] + step]
+        ):
+            places.append(places[-1] + step)
+        far = places[len(places) // 2 :]
+        return float(np.exp(log_z[far].mean()))
+
+    return read(max(first - 1, 0), -1), read(min(last, len(log_z) - 1), 1)
+
+
+def _parts(
+    profile: Profile, first: int, last: int, beside: tuple[float, float], wide: int, smallest: float
+) -> list[Lump]:
+    """Parts in a stretch that is not level, each by what of the excess is nearest to it."""
+    start, stop = max(first - wide, 0), min(last + wide, len(profile.z))
+    x, z = profile.delay[start:stop], profile.z[start:stop]
+    low, high = min(beside), max(beside)
+    beyond = np.where(z > high, np.log(z / high), np.where(z < low, np.log(z / low), 0.0))
+    peaks = sorted(
+        (a + int(np.argmax(np.abs(beyond[a:b]))), a, b)
+        for sign in (1.0, -1.0)
+        for a, b in _runs(sign * beyond > 0.0)
+        if np.abs(beyond[a:b]).max() > _BEYOND
+    )
+    if not peaks:
+        return []
+    # The lines meet where the part is: in the middle of what does not belong to either.
+    largest, first_in, last_in = max(peaks, key=lambda one: abs(beyond[one[0]]))
+    at, dx = float(x[largest]), float(x[1] - x[0])
+    lead = np.sign(beyond[largest])
+    for _ in range(_ROUNDS):
+        base = np.where(x < at, beside[0], beside[1])
+        departure = z / base - base / z
+        share = np.maximum(lead * departure, 0.0)
+        at = float(np.clip((share * x).sum() / share.sum(), x[first_in], x[last_in - 1]))
+    base = np.where(x < at, beside[0], beside[1])
+    departure = z / base - base / z
+    owner = np.argmin([np.abs(np.arange(len(x)) - peak) for peak, _, _ in peaks], axis=0)
+    mine = [np.where(owner == k, departure, 0.0) for k in range(len(peaks))]
+    excess = [float(one.sum() * dx) for one in mine]
+    out = []
+    for k, (peak, a, b) in enumerate(peaks):
+        if excess[k] * beyond[peak] <= 0.0 or abs(excess[k]) < smallest:
+            continue
+        # Only what goes beyond both lines tells where it lies.
+        away = np.abs(beyond[a:b])
+        place = float(np.sum(away * x[a:b]) / away.sum())
+        series = excess[k] > 0.0
+        value = float((mine[k] * base if series else -mine[k] / base).sum() * dx)
+        out.append(Lump("series L" if series else "shunt C", value, place, excess[k]))
+    return sorted(out, key=lambda lump: lump.delay)

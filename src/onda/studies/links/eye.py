@@ -93,23 +93,29 @@ def _run(inputs: EyeInputs, control: Control) -> EyeResult:
     if inputs.mask is not None:
         mask = Mask(0.5 * inputs.mask.width, 0.5 * inputs.mask.flat, 0.5 * inputs.mask.height)
         hits, growth = mask_hits(eye, mask)
+    peak = peak_distortion(pulse, eye.phase)
     return EyeResult(
         eye=eye,
         pulse=pulse,
-        peak=peak_distortion(pulse, eye.phase),
+        peak=peak,
         mask_hits=hits,
         mask_growth=growth,
         delay=delay,
         doubts=(
             *(() if inputs.lane is None else lane_doubts(inputs.lane)),
-            *_pattern_doubts(inputs.prbs, pulse, eye),
+            *_pattern_doubts(inputs.prbs, pulse, eye, peak),
         ),
     )
 
 
-def _pattern_doubts(order: int, pulse: PulseResponse, eye: Eye) -> tuple[str, ...]:
-    """A pattern of n bits holds all sequences of n bits, and none longer for sure."""
-    unseen = pulse.unseen(eye.phase, order)
+def _pattern_doubts(
+    order: int, pulse: PulseResponse, eye: Eye, peak: PeakDistortion
+) -> tuple[str, ...]:
+    """A pattern of n bits holds all sequences of n bits, and none longer for sure.
+
+    No pattern is worse than the one of peak distortion.
+    """
+    unseen = min(pulse.unseen(eye.phase, order), max(eye.height - peak.height, 0.0))
     if unseen <= _UNSEEN * max(eye.height, 0.0):
         return ()
     return (
