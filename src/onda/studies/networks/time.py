@@ -20,6 +20,7 @@ from onda.engine.networks.time_domain import (
     pulse_response,
     step_response,
 )
+from onda.engine.networks.unlossed import loss_per_delay, unlossed_response
 from onda.errors import NotPhysical
 from onda.studies.networks.build import BuiltNetwork
 
@@ -166,10 +167,11 @@ def in_time(network: BuiltNetwork, pair: bool, rise: float, rate: float) -> Netw
         way = _way(even, matrix, lanes)
         for lane in range(shown):
             sides = [("left", lane), ("right", lanes + lane)] if ports > 1 else [("left", 0)]
-            for side, port in sides:
-                reflections.append(
-                    _reflection(even, matrix[:, port, port], lane, mode, side, z, way, edge)
-                )
+            bare = _without_loss(even, matrix, mode, lane, lanes, edge)
+            for k, (side, port) in enumerate(sides):
+                own = None if bare is None else (bare[0], bare[1][:, k])
+                h = matrix[:, port, port]
+                reflections.append(_reflection(even, h, own, lane, mode, side, z, way, edge))
             if lanes and ports % 2 == 0:
                 h = matrix[:, lanes + lane, lane]
                 through.append(_through(even, h, lane, mode, way, edge))
@@ -225,9 +227,25 @@ def _through(
     return Through(lane, mode, time[some], volts[some], slope[some] / dt, delay)
 
 
+def _without_loss(
+    even: Resampled, matrix: ComplexArray, mode: str, lane: int, lanes: int, edge: Edge
+) -> tuple[FloatArray, FloatArray] | None:
+    """Time and reflections (t, 2) from left and right with the lane's own loss taken out.
+
+    A leg of a pair gives to the other what is no loss, so that it stays as it is.
+    """
+    if matrix.shape[-1] != 2 * lanes or lanes == 0 or mode.endswith("leg"):
+        return None
+    ports = [lane, lanes + lane]
+    both = matrix[:, ports][:, :, ports]
+    loss = loss_per_delay(even.frequency, both)
+    return None if loss is None else unlossed_response(even.frequency, both, loss, edge)
+
+
 def _reflection(
     even: Resampled,
     h: ComplexArray,
+    bare: tuple[FloatArray, FloatArray] | None,
     lane: int,
     mode: str,
     side: str,
@@ -240,7 +258,8 @@ def _reflection(
     # Beyond the end of the network there is nothing to be found.
     end = 2.0 * way + 10.0 * edge.rise if way > 0 else 0.45 / even.step
     count = min(int(np.searchsorted(time, end)) + 1, _MOST_LAYERS, len(time) // 2)
-    profile = peeled(time[:count], response[:count], z)
+    early, sent_back = (time[:count], response[:count]) if bare is None else bare
+    profile = peeled(early[:_MOST_LAYERS], sent_back[:_MOST_LAYERS], z)
     shown = min(2 * count, len(time))
     lumps = find_lumps(profile, edge.rise) if len(profile.delay) > 8 else []
     _, sent = step_response(even.frequency, np.ones_like(h), edge)
