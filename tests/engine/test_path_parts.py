@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -12,6 +13,7 @@ from onda.engine.circuits.bounces import BounceNet, Stretch, trace_bounces
 from onda.engine.circuits.receiver_measures import EdgeSpan, Levels, measure_receiver
 from onda.engine.circuits.stimulus import edge
 from onda.engine.lines import lossless_line
+from onda.engine.via_field import Disc, ViaStack, via_charge
 from onda.engine.vias import ViaGeometry, via_model
 from onda.errors import NotPhysical
 
@@ -119,6 +121,24 @@ def test_via_from_its_closed_forms() -> None:
     assert m.pad == pytest.approx(
         2 * 8.8541878128e-12 * 4 * math.pi / 4 * (0.45e-3**2 - 0.2e-3**2) / 0.1e-3, rel=1e-6
     )
+
+
+def test_a_via_through_planes_takes_its_capacitance_from_the_field() -> None:
+    planes = tuple((k * 0.25e-3, k * 0.25e-3 + 18e-6) for k in range(1, 6))
+    layers = {"span": (0.0, 1.0e-3), "barrel": (0.0, 1.5e-3), "pads": ((0.0, 18e-6),)}
+    g = geometry(planes=planes, **layers)
+    m = via_model(g)
+    discs = tuple(Disc(low, high, 0.35e-3) for low, high in planes)
+    found = via_charge(ViaStack(0.1e-3, 0.0, 1.5e-3, discs, (Disc(0.0, 18e-6, 0.225e-3),)), 4.0)
+    # The whole of its capacitance is in the two lines and the pad.
+    own = m.delay / m.z0 + m.stub_delay / m.stub_z0 + m.pad
+    assert own == pytest.approx(found.total, rel=1e-6)
+    assert m.delay / m.z0 == pytest.approx(found.between(0.0, 1.0e-3, pads=False), rel=1e-6)
+    # Few planes hold less charge than a tube would.
+    assert m.z0 > via_model(geometry()).z0
+    assert via_model(replace(g, returns=0)).z0 > m.z0
+    assert g.has_return
+    assert not replace(g, returns=0).has_return
 
 
 def test_more_and_nearer_returns_lower_the_impedance() -> None:

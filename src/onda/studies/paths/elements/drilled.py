@@ -6,6 +6,8 @@ import math
 from dataclasses import dataclass
 from typing import ClassVar
 
+import numpy as np
+
 from onda.engine.lines import lossless_line
 from onda.engine.vias import ViaGeometry, ViaModel, via_model
 from onda.errors import InputError
@@ -41,8 +43,13 @@ class DrilledItem(Item):
             note=_stub_note(model),
         )
         if model.stub_delay > 0.0:
-            layout.stub(end, self.id, lossless_line(model.z0), model.stub_delay, model.z0)
+            layout.stub(end, self.id, lossless_line(model.stub_z0), model.stub_delay, model.stub_z0)
         return end
+
+    def doubts(self) -> tuple[str, ...]:
+        if self.geometry.has_return:
+            return ()
+        return (f"via {self.id} has no return via: its loop is taken to close 5 mm away",)
 
     @property
     def removal(self) -> str:
@@ -79,6 +86,18 @@ def geometry_of(design: Design, via: DrilledVia, *, pair: bool) -> ViaGeometry:
         height(last, copper[-1]) if last < copper[-1] else 0.0,
     )
     stub = min(beyond, via.rest.si) if via.back_drilled else beyond
+    solid = [x for x in layers if isinstance(x, CopperLayer | DielectricLayer)]
+    tops = np.concatenate([[0.0], np.cumsum([x.thickness.si for x in solid])])
+    place = {x.id: (float(a), float(b)) for x, a, b in zip(solid, tops, tops[1:], strict=False)}
+    low, high = place[layers[first].id][0], place[layers[last].id][1]
+    top, bottom = place[layers[copper[0]].id][0], place[layers[copper[-1]].id][1]
+    if via.back_drilled:
+        # From the side of the longer stub.
+        if low - top > bottom - high:
+            top = max(top, low - via.rest.si)
+        else:
+            bottom = min(bottom, high + via.rest.si)
+    planes = [x for x in solid if isinstance(x, CopperLayer) and x.role == "plane"]
     gaps = []
     for k in (first, last):
         near = [abs(height(min(k, p) + 1, max(k, p) - 1)) for p in copper if p != k]
@@ -94,6 +113,10 @@ def geometry_of(design: Design, via: DrilledVia, *, pair: bool) -> ViaGeometry:
         return_distance=via.return_distance.si,
         pad_gaps=tuple(gaps),
         pair=pair,
+        planes=tuple(place[x.id] for x in planes),
+        barrel=(top, bottom),
+        span=(low, high),
+        pads=(place[layers[first].id], place[layers[last].id]),
     )
 
 
