@@ -14,6 +14,8 @@ from onda.app.stages.paths.ribbon import DRIVER, RECEIVER
 from onda.app.stages.paths.stage import PathsStage
 from onda.app.stages.paths.views import BouncesView, MeasuresView, SpectrumView, WavesView
 from onda.project.kind import Ref
+from onda.project.measures import measure
+from onda.project.quantities import format_si
 from onda.studies.core.margin import State
 from tests.app.conftest import drag, type_into
 
@@ -291,11 +293,16 @@ def test_a_limit_on_the_current_is_typed(window: MainWindow) -> None:
 def test_why_ranks_what_can_be_taken_away(window: MainWindow) -> None:
     paths = look_at(window, "clk-adc", "why")
     view = paths.views.of("why")
-    rows = view.list.rows
-    assert len(rows) == 5
-    assert any("via V2" in r.cells[0] for r in rows)
-    assert any("3.5 pF" in r.cells[0] for r in rows)
-    view.list.chosen.emit("1")
+    rows, result = view.list.rows, view._result
+    assert [r.cells[0] for r in rows] == [r.what for r in result.found]
+    assert [r.cells[2] for r in rows] == [
+        format_si(r.gain, measure(result.measure).dimension) for r in result.found
+    ]
+    told = " ".join([*(r.cells[0] for r in rows), view.head.text()])
+    assert "via V2" in told
+    assert "3.5 pF" in told
+    assert f"{measure(result.measure).title} at {result.receiver}" in view.head.text()
+    view.list.chosen.emit("0")
     assert "mV at" in view.sentence.text()
 
 
@@ -320,7 +327,7 @@ def test_sweep_finds_the_best_resistor_and_takes_it(window: MainWindow) -> None:
     view.second.setCurrentIndex(view.second.findData("T2"))
     view.second.activated.emit(view.second.currentIndex())
     assert window.settle(120_000)
-    assert view._result.measures.shape[2:] == (11, 9)
+    assert view._result.shape[1:] == (11, 9)
     assert view.field.isVisible()
     view.field.grab()
 

@@ -257,9 +257,18 @@ def test_path_sweeps_and_says_why(monkeypatch, capsys, fulmar_file) -> None:
     assert run(monkeypatch, *sweep) == 0
     assert "holds from" in capsys.readouterr().out
     assert run(monkeypatch, "path", str(fulmar_file), "--why") == 0
-    assert "without U3.B2's 3.5 pF" in capsys.readouterr().out
+    told = capsys.readouterr().out
+    assert "as it is: overshoot at U3.B2 0.5" in told
+    assert "without via V1: " in told
     assert run(monkeypatch, "path", str(fulmar_file), "--why", "--json") == 0
-    assert json.loads(capsys.readouterr().out)["found"]
+    found = json.loads(capsys.readouterr().out)
+    assert (found["measure"], found["receiver"]) == ("overshoot", "receiver")
+    without = {row["without"]: row for row in found["found"]}
+    assert without["via V1"]["helps"]
+    assert not without["U3.B2's 3.5 pF"]["helps"]
+    assert without["via V1"]["better_by"] == pytest.approx(
+        found["value"] - without["via V1"]["value"]
+    )
 
 
 @pytest.mark.parametrize(

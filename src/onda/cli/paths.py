@@ -22,7 +22,7 @@ from onda.cli.common import (
 from onda.errors import InputError
 
 if TYPE_CHECKING:
-    from onda.project.model import Design, Project
+    from onda.project.model import Project
     from onda.project.paths.elements import Element
     from onda.project.paths.path import Path as NetPath
 
@@ -70,7 +70,7 @@ def path(
         _print_sweep(project, net, sweep, corners, as_json)
         return
     if why:
-        _print_why(design, net, as_json)
+        _print_why(project, net, as_json)
         return
     with running() as runner:
         result = runner.result(PATH, path_inputs(design, net))
@@ -118,7 +118,7 @@ def _print_sweep(project: Project, net: NetPath, typed: str, corners: bool, as_j
     from onda.project.edits import requirements_of
     from onda.project.kind import Ref
     from onda.project.quantities import parse_quantity
-    from onda.studies.paths.corners import corner_variants, search
+    from onda.studies.paths.corners import corner_variants, refined, search
     from onda.studies.paths.inputs import path_inputs
     from onda.studies.paths.sweep import CORNER_MEASURES, PATH_SWEEP, SweepInputs, Variant
 
@@ -136,8 +136,12 @@ def _print_sweep(project: Project, net: NetPath, typed: str, corners: bool, as_j
         variants = (Variant("as it is", path_inputs(project.design, net, fine=False)),)
     with running() as runner:
         result = runner.result(PATH_SWEEP, SweepInputs(variants, name, values))
-    wanted = requirements_of(project, Ref("path", net.id))
-    found = search(result, wanted)
+        wanted = requirements_of(project, Ref("path", net.id))
+        found = search(result, wanted)
+        if found is not None:
+            values = refined(values, found.best[0])
+            result = runner.result(PATH_SWEEP, SweepInputs(variants, name, values))
+            found = search(result, wanted)
     worst = {m: result.of(m)[:, 0].tolist() for m in CORNER_MEASURES}
     if as_json:
         out: dict[str, Any] = {"values": list(values), "measures": worst}
@@ -146,6 +150,10 @@ def _print_sweep(project: Project, net: NetPath, typed: str, corners: bool, as_j
                 "best": values[found.best[0]],
                 "holds": found.holds,
                 "margin": found.margin[:, 0].tolist(),
+                "limiting": {"measure": found.limiting, "receiver": found.receiver},
+                "margins": {
+                    r.id: found.parts[q, :, 0].tolist() for q, r in enumerate(found.requirements)
+                },
             }
         print_json(out)
         return
@@ -153,7 +161,9 @@ def _print_sweep(project: Project, net: NetPath, typed: str, corners: bool, as_j
         margin = f"{100 * found.margin[k, 0]:+7.1f} %" if found is not None else ""
         typer.echo(f"{value:10.4g}  overshoot {worst['overshoot'][k]:8.4f} V  margin {margin}")
     if found is not None:
-        typer.echo(f"best {values[found.best[0]]:.4g}, limited by {found.limiting}")
+        typer.echo(
+            f"best {values[found.best[0]]:.4g}, limited by {found.limiting} at {found.receiver}"
+        )
         span_text = (
             "nothing holds"
             if found.holds is None
@@ -162,26 +172,40 @@ def _print_sweep(project: Project, net: NetPath, typed: str, corners: bool, as_j
         typer.echo(span_text)
 
 
-def _print_why(design: Design, net: NetPath, as_json: bool) -> None:
+def _print_why(project: Project, net: NetPath, as_json: bool) -> None:
+    from onda.project.edits import requirements_of
+    from onda.project.kind import Ref
+    from onda.project.measures import measure
     from onda.project.paths.ends import RECEIVER
+    from onda.project.quantities import format_si
     from onda.studies.paths.inputs import path_inputs
+    from onda.studies.paths.judge import worst_of_path
+    from onda.studies.paths.path import PATH
     from onda.studies.paths.why import PATH_WHY, WhyInputs
 
+    design = project.design
     with running() as runner:
-        asked = WhyInputs(path_inputs(design, net, fine=False), RECEIVER)
+        known = runner.result(PATH, path_inputs(design, net))
+        worst = worst_of_path(known, requirements_of(project, Ref("path", net.id)))
+        where, key = worst or (RECEIVER, "overshoot")
+        asked = WhyInputs(path_inputs(design, net, fine=False), where, key)
         result = runner.result(PATH_WHY, asked)
     rows = [
-        {"without": r.what, "overshoot": r.overshoot, "undershoot": r.undershoot,
+        {"without": r.what, "value": r.value, "better_by": r.gain, "helps": helps,
          "largest_change": r.largest, "at": r.at, "earlier": r.earlier, "faster": r.faster,
          "level": r.level}
-        for r in result.found
+        for helps, group in ((True, result.found), (False, result.others)) for r in group
     ]  # fmt: skip
     if as_json:
-        print_json({"overshoot": result.overshoot, "found": rows})
+        print_json({"measure": key, "receiver": where, "value": result.value, "found": rows})
         return
-    typer.echo(f"as it is: overshoot {result.overshoot:.4f} V")
+    what = measure(key)
+    title = f"{what.title.lower()} at {result.receiver}"
+    typer.echo(f"as it is: {title} {format_si(result.value, what.dimension)}")
     for r in result.found:
-        typer.echo(f"without {r.what}: overshoot {r.overshoot:.4f} V. {r.sentence}")
+        typer.echo(f"without {r.what}: {format_si(r.value, what.dimension)}. {r.sentence}")
+    if not result.found:
+        typer.echo("nothing on the net can be taken away that would better it")
 
 
 def device(

@@ -144,7 +144,7 @@ def requirements() -> list[dict[str, Any]]:
         _limit("up0-channel", "conversion", ranges=[_range("50 MHz", "13.28 GHz", at_most="-26")]),
         _limit("up0-channel", "ild", at_most="0.4 dB"),
         _limit("up0-channel", "pair_skew", at_most="2 ps"),
-        _limit("up0-channel", "profile_low", at_least="82 ohm"),
+        _limit("up0-channel", "profile_low", at_least="80 ohm"),
         _limit("up0-channel", "profile_high", at_most="102 ohm"),
         _limit(
             "board-uplinks",

@@ -129,3 +129,37 @@ def test_the_edge_is_that_of_the_end_that_drives() -> None:
     assert at_device_edge(replace(linear, driving="A")).edge == fast
     assert at_device_edge(replace(linear, driving="B")).edge == inputs.edge
     assert at_device_edge(replace(linear, driving="receiver")).edge == inputs.edge
+
+
+@pytest.mark.parametrize("name", ["clk-adc", "clk-two", "trig", "spi-clk", "jl0"])
+def test_the_error_of_the_step_is_told_and_small(name: str) -> None:
+    """Against a run of an eighth of the step."""
+    run = run_path(path_inputs(DESIGN, DESIGN.path(name)))
+    stimulus = source_waveform(run.inputs, run.edges) if run.built.switching is None else ()
+    step, end = float(run.solution.time[1]), float(run.solution.time[-1])
+    fine = solve_transient(run.net, stimulus, end=end, step=step / 8.0)
+    dies = [receiver.die for receiver in run.built.ends]
+    swing = float(np.abs(run.highs - run.lows)[dies].max())
+    moved = max(
+        np.abs(np.interp(run.solution.time, fine.time, fine.node(n)) - run.solution.node(n)).max()
+        for n in dies
+    )
+    assert run.step_error <= 1e-3
+    assert moved / swing == pytest.approx(run.step_error, rel=0.6, abs=5e-5)
+    assert moved / swing < 1.5e-3
+
+
+def test_a_step_that_is_too_coarse_is_halved(monkeypatch: pytest.MonkeyPatch) -> None:
+    inputs = path_inputs(DESIGN, DESIGN.path("clk-two"))
+    plain = run_path(inputs)
+    monkeypatch.setattr(
+        "onda.studies.paths.run.time_step", lambda *_: 8.0 * float(plain.solution.time[1])
+    )
+    found = run_path(inputs)
+    assert float(found.solution.time[1]) == pytest.approx(
+        2.0 * float(plain.solution.time[1]), rel=0.01
+    )
+    # Twice more is as often as it is tried; what is left is told.
+    assert found.step_error > plain.step_error
+    quick = run_path(replace(inputs, fine=False))
+    assert np.isnan(quick.step_error)

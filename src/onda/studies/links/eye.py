@@ -17,7 +17,7 @@ from onda.errors import NotPhysical
 from onda.studies.core.study import Control, Study
 from onda.studies.links.inputs import EyeInputs
 from onda.studies.links.network_channel import lane_doubts, lane_step
-from onda.studies.paths.build import build_path
+from onda.studies.paths.build import at_device_edge, build_path
 from onda.studies.paths.items import without_devices
 
 __all__ = ["EYE", "Eye", "EyeResult"]
@@ -58,8 +58,9 @@ def step_response(
     """Time, voltage at the receiver for a step between the two levels, and the channel's delay."""
     if inputs.lane is not None:
         return lane_step(inputs.lane, inputs.unit_interval)
-    path = inputs.path
-    assert path is not None
+    assert inputs.path is not None
+    # A device switches as its tables say, whatever edge was typed.
+    path = at_device_edge(inputs.path)
     built = build_path(without_devices(path))
     delay = built.spans[-1].end
     ui = inputs.unit_interval

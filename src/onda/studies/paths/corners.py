@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from onda.project.measures import measure
 from onda.project.model import Design
 from onda.project.paths.path import Path
 from onda.project.requirements import Requirement
@@ -17,7 +18,7 @@ from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.items import PathInputs, with_items
 from onda.studies.paths.sweep import CORNER_MEASURES, SweepResult, Variant
 
-__all__ = ["Found", "corner_variants", "search", "with_tolerances"]
+__all__ = ["Found", "corner_variants", "refined", "search", "with_tolerances"]
 
 FloatArray = NDArray[np.float64]
 
@@ -60,18 +61,27 @@ class Found:
     margin : (v, w) the worst normalised margin over requirements and variants; NaN where none
     best : (i, j) of the largest; holds : (low, high) of the widest range of the first value that
         holds throughout (at the best second value), None where there is none
-    limiting : title of the requirement that is worst at the best value
+    limiting : measure of the requirement that is worst at the best value; `receiver` : where, the
+        worst of all there where it does not say
+    requirements : all that were swept; parts : (q, v, w), the margin of each
     """
 
     margin: FloatArray
     best: tuple[int, int]
     holds: tuple[float, float] | None
     limiting: str
+    receiver: str
+    requirements: tuple[Requirement, ...]
+    parts: FloatArray
 
 
 def search(sweep: SweepResult, requirements: Sequence[Requirement]) -> Found | None:
     """Hold a sweep against what a path must hold; None where nothing swept is required."""
-    swept = [r for r in requirements if r.measure in CORNER_MEASURES and r.receiver is None]
+    swept = [
+        r
+        for r in requirements
+        if r.measure in CORNER_MEASURES and (r.receiver is None or r.receiver in sweep.receivers)
+    ]
     if not swept:
         return None
     parts = np.stack([_margins(sweep, r) for r in swept])
@@ -79,16 +89,31 @@ def search(sweep: SweepResult, requirements: Sequence[Requirement]) -> Found | N
     usable = np.where(np.isfinite(margin), margin, -np.inf)
     i, j = np.unravel_index(int(np.argmax(usable)), usable.shape)
     limiting = swept[int(np.argmin(parts[:, i, j]))]
+    where = limiting.receiver
+    if where is None:
+        values = sweep.by_receiver[:, CORNER_MEASURES.index(limiting.measure), :, i, j]
+        worst = [float(row[measure(limiting.measure).worst_of(row.tolist())]) for row in values]
+        where = sweep.receivers[measure(limiting.measure).worst_of(worst)]
     return Found(
         margin=margin,
         best=(int(i), int(j)),
         holds=_widest(sweep.values, usable[:, j]),
         limiting=limiting.measure,
+        receiver=where,
+        requirements=tuple(swept),
+        parts=parts,
     )
 
 
+def refined(values: Sequence[float], best: int, count: int = 8) -> tuple[float, ...]:
+    """The values and more of them on both sides of the best one."""
+    low, high = values[max(best - 1, 0)], values[min(best + 1, len(values) - 1)]
+    more = np.linspace(low, high, count + 2)[1:-1]
+    return tuple(sorted({*values, *(float(v) for v in more)}))
+
+
 def _margins(sweep: SweepResult, requirement: Requirement) -> FloatArray:
-    values = sweep.measures[CORNER_MEASURES.index(requirement.measure)]
+    values = sweep.measured(requirement.measure, requirement.receiver)
 
     def one(value: float) -> float:
         return margin_of(requirement, _Measured(value, "", "")).normalised

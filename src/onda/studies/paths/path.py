@@ -38,6 +38,8 @@ __all__ = [
 ]
 
 FloatArray = NDArray[np.float64]
+_MOVES = 2e-3
+"""Share of the swing by which a waveform may still move without a word."""
 _BEYOND = 0.01
 """Share of an edge beyond the data of a network that is told."""
 _SHOWN, _PER_EDGE = 2400, 40
@@ -100,6 +102,8 @@ class PathResult:
     z_source : ohm, driver and series resistors before the first piece
     z_line : ohm, the first trace; z_load : ohm at DC (infinite when open)
     line_error : largest error of the lines' models in time
+    step, step_error : s, and by how much of the swing a finer one would still move a waveform
+    edge : s, 0 to 100 %, of what really switches
     doubts : what is wrong with the data of networks in it
     """
 
@@ -124,6 +128,8 @@ class PathResult:
     z_load: float
     line_error: float
     step: float
+    step_error: float
+    edge: float
     doubts: tuple[str, ...] = ()
 
     @property
@@ -252,6 +258,8 @@ def _run(inputs: PathInputs, control: Control) -> PathResult:
         z_load=built.z_load,
         line_error=solution.line_error,
         step=float(solution.time[1]),
+        step_error=run.step_error,
+        edge=inputs.edge,
         doubts=_doubts(run),
     )
 
@@ -259,6 +267,8 @@ def _run(inputs: PathInputs, control: Control) -> PathResult:
 def _doubts(run: PathRun) -> tuple[str, ...]:
     """Of networks: their data, their model, and what of the edge lies beyond them."""
     out = [doubt for item in run.inputs.items for doubt in item.doubts()]
+    if run.step_error > _MOVES:
+        out.append(f"a finer step would still move a waveform by {run.step_error:.1%} of the swing")
     solution = run.solution
     sent = solution.node(run.built.driver.die)
     for block in run.built.net.blocks:

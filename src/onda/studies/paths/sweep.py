@@ -69,21 +69,37 @@ class SweepResult:
     ----------
     values : (v,); values_2 : (w,), one NaN where only one element is swept
     names : of the variants, k
-    measures : (m, k, v, w) in the order of `CORNER_MEASURES`, the worst over all receivers; NaN
-        where a receiver has none
-    waves : (k, v, n) V at the last receiver, at the first of values_2; time : (n,) s
+    receivers : ids, r; receiver_names : as they are shown
+    by_receiver : (r, m, k, v, w) in the order of `CORNER_MEASURES`; NaN where a receiver has none
+    waves : (r, k, v, n) V at the receivers, at the first of values_2; time : (n,) s
     """
 
     values: NDArray[np.float64]
     values_2: NDArray[np.float64]
     names: tuple[str, ...]
-    measures: NDArray[np.float64]
+    receivers: tuple[str, ...]
+    receiver_names: tuple[str, ...]
+    by_receiver: NDArray[np.float64]
     time: NDArray[np.float64]
     waves: NDArray[np.float32]
 
+    @property
+    def shape(self) -> tuple[int, int, int]:
+        """Variants, values, second values."""
+        k, v, w = self.by_receiver.shape[2:]
+        return k, v, w
+
+    def measured(self, key: str, receiver: str | None) -> NDArray[np.float64]:
+        """A measure (k, v, w) at a receiver, at the worst of all where None."""
+        values = self.by_receiver[:, CORNER_MEASURES.index(key)]
+        if receiver is not None:
+            return np.asarray(values[self.receivers.index(receiver)])
+        smaller = measure(key).worse == "smaller"
+        return np.asarray(values.min(axis=0) if smaller else values.max(axis=0))
+
     def of(self, key: str) -> NDArray[np.float64]:
         """A measure (v, w): the worst over the variants, NaN where one of them has none."""
-        values = self.measures[CORNER_MEASURES.index(key)]
+        values = self.measured(key, None)
         smaller = measure(key).worse == "smaller"
         return np.asarray(values.min(axis=0) if smaller else values.max(axis=0))
 
@@ -103,10 +119,13 @@ class PointInputs:
 
 @dataclass(frozen=True, slots=True)
 class PointResult:
-    """Measures (m,) in the order of `CORNER_MEASURES`, and the wave (n,) V at the last receiver."""
+    """Of each receiver its id and name, measures (r, m) in the order of `CORNER_MEASURES`, and the
+    wave (r, n) V."""
 
+    receivers: tuple[str, ...]
+    names: tuple[str, ...]
     measures: NDArray[np.float64]
-    wave: NDArray[np.float32]
+    waves: NDArray[np.float32]
 
 
 def resistor_range(line_impedance: float) -> tuple[float, ...]:
@@ -141,18 +160,19 @@ def measures_with(inputs: PathInputs, element: str, value: float) -> list[Receiv
     return measure_receivers(run_path(with_value(inputs, element, value)))
 
 
-def _worst(measures: list[ReceiverMeasures], key: str) -> float:
-    values = [float(getattr(m, key)) for m in measures]
-    return values[measure(key).worst_of(values)]
-
-
 def _run_point(inputs: PointInputs, control: Control) -> PointResult:
     run = run_path(inputs.path, control)
     measures = measure_receivers(run)
     time = np.linspace(0.0, inputs.window, _SAMPLES)
-    wave = np.interp(time, run.solution.time, run.solution.node(run.built.load))
-    found = np.array([_worst(measures, key) for key in CORNER_MEASURES])
-    return PointResult(found, wave.astype(np.float32))
+    ends = run.built.ends
+    waves = [np.interp(time, run.solution.time, run.solution.node(end.die)) for end in ends]
+    found = [[float(getattr(m, key)) for key in CORNER_MEASURES] for m in measures]
+    return PointResult(
+        tuple(end.id for end in ends),
+        tuple(end.name for end in ends),
+        np.array(found),
+        np.array(waves, dtype=np.float32),
+    )
 
 
 PATH_POINT: Study[PointInputs, PointResult] = Study(
@@ -175,15 +195,18 @@ def _split(inputs: SweepInputs) -> Sequence[Case]:
 def _gather(inputs: SweepInputs, found: Sequence[PointResult]) -> SweepResult:
     second = inputs.values_2 or (float("nan"),)
     shape = (len(inputs.variants), len(inputs.values), len(second))
-    table = np.array([p.measures for p in found]).reshape((*shape, len(CORNER_MEASURES)))
-    waves = np.array([p.wave for p in found]).reshape((*shape, _SAMPLES))
+    ids = found[0].receivers
+    table = np.array([p.measures for p in found]).reshape((*shape, len(ids), len(CORNER_MEASURES)))
+    waves = np.array([p.waves for p in found]).reshape((*shape, len(ids), _SAMPLES))
     return SweepResult(
         values=np.array(inputs.values),
         values_2=np.array(second),
         names=tuple(v.name for v in inputs.variants),
-        measures=np.moveaxis(table, -1, 0),
+        receivers=ids,
+        receiver_names=found[0].names,
+        by_receiver=np.moveaxis(table, (-2, -1), (0, 1)),
         time=np.linspace(0.0, inputs.variants[0].path.window, _SAMPLES),
-        waves=waves[:, :, 0],
+        waves=np.moveaxis(waves[:, :, 0], -2, 0),
     )
 
 

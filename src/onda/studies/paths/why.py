@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.errors import OndaError
+from onda.project.measures import measure
 from onda.studies.core.study import Control, Study
 from onda.studies.paths.ends import EndInputs, device_at
 from onda.studies.paths.items import PathInputs, with_items
@@ -23,14 +24,17 @@ __all__ = ["PATH_WHY", "Replacement", "WhyInputs", "WhyResult", "replacements"]
 FloatArray = NDArray[np.float64]
 _TOLD_SECONDS, _TOLD_VOLTS = 1e-12, 2e-3
 """Less than this is not spoken of."""
+_HELPS = 0.01
+"""Share of a value by which a removal must better it to be offered."""
 
 
 @dataclass(frozen=True, slots=True)
 class WhyInputs:
-    """A path, and the receiver whose waveform is compared."""
+    """A path, the receiver whose waveform is compared, and the measure that is to be explained."""
 
     path: PathInputs
     receiver: str
+    measure: str = "overshoot"
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +47,7 @@ class Replacement:
     Attributes
     ----------
     element : id of what was replaced; what : in words
-    overshoot, undershoot : V, with the replacement
+    value : of the measure, with the replacement; gain : by how much that is better, in its unit
     largest : V, largest change of the shape, and `at` : s, when
     earlier : s, by how much the edge comes before the one as it is; 0 where one has no delay
     faster : s, by how much it is shorter from 10 to 90 %; 0 where one has no such time
@@ -53,8 +57,8 @@ class Replacement:
 
     element: str
     what: str
-    overshoot: float
-    undershoot: float
+    value: float
+    gain: float
     largest: float
     at: float
     earlier: float
@@ -90,13 +94,18 @@ class Replacement:
 
 @dataclass(frozen=True, slots=True)
 class WhyResult:
-    """Replacements from the most to the least telling; `overshoot` and `undershoot` as it is."""
+    """Replacements that help, from the most to the least, and those that do not.
 
-    overshoot: float
-    undershoot: float
+    `receiver` is the name of where, `measure` what is explained, `value` what it is now.
+    """
+
+    receiver: str
+    measure: str
+    value: float
     time: FloatArray
     waveform: FloatArray
     found: tuple[Replacement, ...]
+    others: tuple[Replacement, ...]
 
 
 def replacements(path: PathInputs) -> list[tuple[str, str, PathInputs]]:
@@ -143,11 +152,19 @@ def _difference(before: float, after: float) -> float:
     return 0.0 if math.isnan(before) or math.isnan(after) else before - after
 
 
+def _gain(key: str, before: float, after: float) -> float:
+    """By how much a value is better than another; what only then has a value is better than any."""
+    if math.isnan(before) or math.isnan(after):
+        return 0.0 if math.isnan(after) else math.inf
+    return after - before if measure(key).worse == "smaller" else before - after
+
+
 def _run(inputs: WhyInputs, control: Control) -> WhyResult:
     base = run_path(inputs.path)
     ids = [end.id for end in base.built.ends]
     at = ids.index(inputs.receiver) if inputs.receiver in ids else len(ids) - 1
     as_is = measure_receivers(base)[at]
+    now = float(getattr(as_is, inputs.measure))
     time, waveform = base.solution.time, base.solution.node(base.built.ends[at].die)
     shown = np.linspace(0.0, float(time[-1]), min(len(time), 600))
     waveform = np.interp(shown, time, waveform)
@@ -165,6 +182,7 @@ def _run(inputs: WhyInputs, control: Control) -> WhyResult:
             continue
         index = run.built.ends.index(end)
         m = measure_receivers(run)[index]
+        value = float(getattr(m, inputs.measure))
         volts = run.solution.node(end.die)
         earlier = _difference(as_is.delay, m.delay)
         at_other = shown - earlier
@@ -177,8 +195,8 @@ def _run(inputs: WhyInputs, control: Control) -> WhyResult:
             Replacement(
                 element,
                 what,
-                m.overshoot,
-                m.undershoot,
+                value,
+                _gain(inputs.measure, now, value),
                 float(difference[k_most]),
                 float(shown[k_most]),
                 earlier,
@@ -187,8 +205,13 @@ def _run(inputs: WhyInputs, control: Control) -> WhyResult:
                 np.interp(shown, run.solution.time, volts),
             )
         )
-    found.sort(key=lambda r: -abs(r.overshoot - as_is.overshoot) - abs(r.largest) * 1e-3)
-    return WhyResult(as_is.overshoot, as_is.undershoot, shown, waveform, tuple(found))
+    found.sort(key=lambda r: (-r.gain, -abs(r.largest)))
+    least = _HELPS * (abs(now) if math.isfinite(now) else 0.0)
+    helping = tuple(r for r in found if r.gain > least)
+    others = tuple(r for r in found if r.gain <= least)
+    return WhyResult(
+        base.built.ends[at].name, inputs.measure, now, shown, waveform, helping, others
+    )
 
 
 PATH_WHY: Study[WhyInputs, WhyResult] = Study("path_why", _run, WhyResult, title="Why")

@@ -195,9 +195,7 @@ def driver_fields(path: Callable[[], Path], put: Put) -> list[FieldSpec]:
         for title, dimension, key in _STIMULUS
         if key in used
     ]
-    # A buffer's own edge is in its tables; the figure here sets the time step and the delays.
-    edge = [part("driver", "Edge, about", "time", "edge", None)] if by_model else []
-    return [*linear, *sent, *edge]
+    return [*linear, *sent]
 
 
 def receiver_choices(path: Path, where: str, hand: EndHand) -> list[ChoiceSpec]:

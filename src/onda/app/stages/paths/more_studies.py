@@ -20,8 +20,9 @@ from onda.project.paths.path import Path
 from onda.project.quantities import Quantity, quantity
 from onda.studies.devices.device_model import DEVICE_MODEL, DeviceInputs, DeviceResult
 from onda.studies.devices.use import device_use
-from onda.studies.paths.corners import corner_variants, search
+from onda.studies.paths.corners import corner_variants, refined, search
 from onda.studies.paths.inputs import CORNER_COLUMNS, path_inputs
+from onda.studies.paths.judge import worst_of_path
 from onda.studies.paths.sweep import (
     PATH_SWEEP,
     SweepInputs,
@@ -107,18 +108,27 @@ class MoreStudies:
             return
         corners = view.corners.current == "all"
 
-        def inputs() -> SweepInputs:
+        def inputs(better: tuple[float, ...] = ()) -> SweepInputs:
             if corners:
                 variants = corner_variants(subject.design, path)
             else:
                 as_is = path_inputs(subject.design, path, fine=False)
                 variants = (Variant("as it is", as_is),)
-            values = view.values(first, 11 if second else 20)
+            values = better or view.values(first, 11 if second else 20)
             more = view.values(second, 9) if second else ()
             return SweepInputs(variants, first.id, values, second.id if second else "", more)
 
-        def show(result: SweepResult) -> None:
+        def finer(result: SweepResult) -> None:
             view.show_result(result, search(result, subject.requirements))
+
+        def show(result: SweepResult) -> None:
+            finer(result)
+            found = search(result, subject.requirements)
+            if found is None or second is not None:
+                return
+            # Once more around the best; what was run already is known.
+            better = refined(result.values.tolist(), found.best[0])
+            subject.ask("big-sweep", PATH_SWEEP, lambda: inputs(better), finer, self._editor.tell)
 
         view.show_waiting()
         subject.ask("big-sweep", PATH_SWEEP, inputs, show, self._editor.tell)
@@ -133,8 +143,22 @@ class MoreStudies:
     def _ask_why(self, path: Path) -> None:
         view, subject = self._views.get("why", WhyView), self._subject
 
+        # What fails most is what one asks about, unless a receiver was chosen.
+        where, what = subject.watched, "overshoot"
+        if subject.result is not None:
+            own = [
+                r
+                for r in subject.requirements
+                if subject.element not in path.receivers or r.receiver in (None, subject.element)
+            ]
+            worst = worst_of_path(subject.result, own)
+            if worst is not None:
+                where, what = worst
+        if subject.element in path.receivers:
+            where = subject.element
+
         def inputs() -> WhyInputs:
-            return WhyInputs(path_inputs(subject.design, path, fine=False), subject.watched)
+            return WhyInputs(path_inputs(subject.design, path, fine=False), where, what)
 
         subject.ask("why", PATH_WHY, inputs, view.show_result, self._editor.tell)
 

@@ -192,7 +192,7 @@ class PathsStage(OneResultStage[PathResult]):
 
     def _arrived(self, path: Path, result: PathResult) -> None:
         self.subject.drawn = path
-        self.subject.placed = placement_remarks(path.driver.edge.si, path.all_elements, result)
+        self.subject.placed = placement_remarks(result.edge, path.all_elements, result)
         self.show_result(result)
         self._show_chosen()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 
 import numpy as np
@@ -19,12 +20,15 @@ from onda.app.theme import Look
 from onda.errors import InputError
 from onda.project.measures import measure
 from onda.project.quantities import format_si, parse_quantity
+from onda.project.requirements import Requirement
 from onda.studies.paths.corners import Found
 from onda.studies.paths.sweep import SweepResult
 
 __all__ = ["SweepView"]
 
 _COUNT = 20
+_BELOW = 1.5
+"""Margin below the best one down to which the plot reaches."""
 
 
 class SweepView(QWidget):
@@ -171,6 +175,14 @@ class SweepView(QWidget):
 
     def show_waiting(self) -> None:
         """A run is under way; old curves must not pass for its result."""
+        self._result = self._found = None
+        self._lifted = -1
+        self.waves.show_curves([])
+        self.margin.show_curves([])
+        self.field.hide()
+        for head in self.heads:
+            head.setText("")
+        self.take.setVisible(False)
         self.sentence.setText("running…")
 
     def show_result(self, result: SweepResult, found: Found | None) -> None:
@@ -184,26 +196,27 @@ class SweepView(QWidget):
         if result is None or s is None:
             return
         t = self._look.t
-        flat = result.measures.shape[3] == 1
+        flat = result.shape[2] == 1
         self.margin.setVisible(flat)
         self.field.setVisible(not flat)
         best = found.best[0] if found is not None else -1
         lifted = self._lifted if self._lifted >= 0 else best
         curves = []
         count = len(result.values)
-        worst = self._worst_variant(result, max(lifted, 0))
+        at = result.receivers.index(found.receiver) if found else len(result.receivers) - 1
+        worst = self._worst_variant(result, max(lifted, 0), at)
         for k in range(count):
             color = blend(t.sheet, t.sea, 0.2 + 0.55 * k / max(count - 1, 1))
-            wave = result.waves[worst, k].astype(float)
+            wave = result.waves[at, worst, k].astype(float)
             curves.append(Curve("", result.time * 1e9, wave, color))
         if lifted >= 0:
             name = format_si(float(result.values[lifted]), s.dimension)
-            wave = result.waves[worst, lifted].astype(float)
+            wave = result.waves[at, worst, lifted].astype(float)
             curves.append(Curve(name, result.time * 1e9, wave, t.ink, 2.2, note=True))
         self.waves.show_curves(curves)
         self.sentence.setText(self._words(result, found, s))
-        self.heads[0].setText("At the last receiver, from the first value to the last")
-        self.heads[1].setText(f"Worst margin in % against {s.name} in {self._unit(s)[1]}")
+        self.heads[0].setText(f"At {result.receiver_names[at]}, from the first value to the last")
+        self.heads[1].setText(f"Margins in % against {s.name} in {self._unit(s)[1]}")
         self.take.setVisible(found is not None and flat)
         if found is None:
             self.margin.show_curves([])
@@ -215,9 +228,9 @@ class SweepView(QWidget):
             names = (s.name, second.name if second else "")
             self.field.show_field(result.values, result.values_2, found, names)
 
-    def _worst_variant(self, result: SweepResult, at: int) -> int:
+    def _worst_variant(self, result: SweepResult, at: int, receiver: int) -> int:
         """The variant that overshoots most there: the one to look at."""
-        overshoot = result.measures[0, :, at, 0]
+        overshoot = result.by_receiver[receiver, 0, :, at, 0]
         return int(np.argmax(np.where(np.isnan(overshoot), np.inf, overshoot)))
 
     def _unit(self, s: Sweepable) -> tuple[float, str]:
@@ -228,25 +241,41 @@ class SweepView(QWidget):
         t = self._look.t
         factor, _ = self._unit(s)
         x = result.values / factor
-        y = 100.0 * np.clip(
-            np.where(np.isfinite(found.margin[:, 0]), found.margin[:, 0], -2), -2, 1
-        )
+        best = float(found.margin[found.best])
+        # What has no value at all lies below everything that has one.
+        floor = (best if math.isfinite(best) else 0.0) - _BELOW
+        y = 100.0 * np.where(np.isfinite(found.margin[:, 0]), found.margin[:, 0], floor)
         marks = [(float(x[found.best[0]]), float(y[found.best[0]]), t.holds)]
         if lifted >= 0 and lifted != found.best[0]:
             marks.append((float(x[lifted]), float(y[lifted]), t.ink))
         if x[0] <= s.now / factor <= x[-1]:
             at = float(np.interp(s.now / factor, x, y))
             marks.append((s.now / factor, at, t.tight))
-        curves = [Curve("worst margin", x, y, t.sea, 1.8)]
+        curves = [Curve("worst", x, y, t.sea, 2.4)]
+        for k, requirement in enumerate(found.requirements):
+            part = 100.0 * found.parts[k, :, 0]
+            part = np.where(np.isfinite(part), part, 100.0 * floor)
+            color = t.series[(k + 1) % len(t.series)]
+            curves.append(Curve(self._called(result, requirement), x, part, color, 1.2, note=True))
         if found.holds is not None:
             ends = np.array(found.holds) / factor
             curves.append(Curve("holds", ends, np.zeros(2), t.holds, 5.0))
-        low = min(float(y.min()), -10.0)
-        view = (float(x[0]), float(x[-1]), max(low, -200.0) * 1.08, max(float(y.max()), 20.0) * 1.2)
+        # The best must be in sight, whatever it is; what is far below it need not.
+        low = max(min(float(y.min()), -10.0), 100.0 * floor)
+        high = max(float(y.max()) + 0.2 * abs(float(y.max())), 24.0)
+        view = (float(x[0]), float(x[-1]), low - 0.05 * (high - low), high)
         self.margin.show_curves(curves, [Limit(0.0, "holds above")], view=view, marks=marks)
 
+    def _called(self, result: SweepResult, requirement: Requirement) -> str:
+        """A requirement by what it measures, and where it does so."""
+        title = measure(requirement.measure).title.lower()
+        if requirement.receiver is None:
+            return title
+        names = dict(zip(result.receivers, result.receiver_names, strict=True))
+        return f"{title} at {names[requirement.receiver]}"
+
     def _words(self, result: SweepResult, found: Found | None, s: Sweepable) -> str:
-        runs = int(np.prod(result.measures.shape[1:]))
+        runs = int(np.prod(result.shape))
         if found is None:
             return (
                 f"{runs} runs. This path has no requirement that a sweep can be held against: "
@@ -254,6 +283,9 @@ class SweepView(QWidget):
             )
         value = format_si(float(result.values[found.best[0]]), s.dimension)
         title = measure(found.limiting).title.lower()
+        names = dict(zip(result.receivers, result.receiver_names, strict=True))
+        if len(names) > 1:
+            title += f" at {names[found.receiver]}"
         share = 100.0 * float(found.margin[found.best])
         corners = f"{len(result.names)} corners" if len(result.names) > 1 else "as it is"
         words = f"{runs} runs, {corners}. Best {s.name} = {value}"

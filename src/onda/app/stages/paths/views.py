@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 import numpy as np
@@ -328,6 +329,10 @@ class MeasuresView(QWidget):
         levels = [f"{format_si(r.low, 'voltage')} · {format_si(r.high, 'voltage')}"
                   for r in result.receivers]  # fmt: skip
         rows.insert(0, LedgerRow("levels", ("Settled, low · high", *levels)))
+        if math.isfinite(result.step_error):
+            step = f"{fixed(result.step * 1e12, 2)} ps · {100 * result.step_error:.2g} %"
+            rest = [""] * (len(result.receivers) - 1)
+            rows.append(LedgerRow("step", ("Step · error of it", step, *rest)))
         self.table.set_rows(rows)
         self.resting.set_rows(
             [

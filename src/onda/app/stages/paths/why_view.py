@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -10,6 +12,7 @@ from onda.app.selection import Selection
 from onda.app.shell.fields import label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
+from onda.project.measures import measure
 from onda.project.quantities import format_si
 from onda.studies.paths.why import WhyResult
 
@@ -27,15 +30,17 @@ class WhyView(QWidget):
         row.setContentsMargins(0, 0, 8, 0)
         row.setSpacing(10)
         left = QVBoxLayout()
-        self.sentence = label("", "", wrap=True)
+        self.head = label("", "", wrap=True)
+        left.addWidget(self.head)
+        self.sentence = label("", "secondary", wrap=True)
         left.addWidget(self.sentence)
         self.list = Ledger(
             look,
             "Without one thing at a time",
             (
                 Column("without", 0.46),
-                Column("overshoot", 0.2, True),
-                Column("changes it by", 0.22, True),
+                Column("it is", 0.2, True),
+                Column("better by", 0.22, True),
                 Column("", 0.12),
             ),
         )
@@ -50,19 +55,24 @@ class WhyView(QWidget):
         """Show a result."""
         self._result = result
         t = self._look.t
-        most = max((abs(r.overshoot - result.overshoot) for r in result.found), default=0.0) or 1.0
+        what = measure(result.measure)
+        gains = [r.gain for r in result.found if math.isfinite(r.gain)]
+        most = max(gains, default=0.0) or 1.0
         rows = []
         for k, r in enumerate(result.found):
-            change = r.overshoot - result.overshoot
-            cells = (
-                r.what,
-                format_si(r.overshoot, "voltage"),
-                ("+" if change > 0 else "") + format_si(change, "voltage"),
-                "",
-            )
-            ink = t.holds if change < -1e-3 else (t.fails if change > 1e-3 else t.secondary)
-            rows.append(LedgerRow(str(k), cells, ((2, ink),), abs(change) / most))
+            better = format_si(r.gain, what.dimension) if math.isfinite(r.gain) else "at all"
+            cells = (r.what, format_si(r.value, what.dimension), better, "")
+            share = min(r.gain / most, 1.0)
+            rows.append(LedgerRow(str(k), cells, ((2, t.holds),), share))
         self.list.set_rows(rows)
+        now = f"{what.title} at {result.receiver}: {format_si(result.value, what.dimension)}."
+        if not result.found:
+            now += " Nothing on the net can be taken away that would better it."
+        elif result.others:
+            names = ", ".join(r.what for r in result.others)
+            now += f" Without one of these it is no better: {names}."
+        self.head.setText(now)
+        self.sentence.setText("")
         self._draw(0)
 
     def _light(self, key: str) -> None:
@@ -74,7 +84,11 @@ class WhyView(QWidget):
 
     def _draw(self, at: int) -> None:
         result = self._result
-        if result is None or not result.found:
+        if result is None:
+            return
+        if not result.found:
+            as_is = Curve("as it is", result.time * 1e9, result.waveform, self._look.t.sea, 1.8)
+            self.plot.show_curves([as_is])
             return
         t = self._look.t
         chosen = result.found[at]
