@@ -13,6 +13,7 @@ from onda.app.shell.window import MainWindow
 from onda.app.stages.paths.ribbon import DRIVER, RECEIVER
 from onda.app.stages.paths.stage import PathsStage
 from onda.app.stages.paths.views import BouncesView, MeasuresView, SpectrumView, WavesView
+from onda.app.tour import set_resistor
 from onda.project.kind import Ref
 from onda.project.measures import measure
 from onda.project.quantities import format_si
@@ -304,6 +305,17 @@ def test_why_ranks_what_can_be_taken_away(window: MainWindow) -> None:
     assert f"{measure(result.measure).title} at {result.receiver}" in view.head.text()
     view.list.chosen.emit("0")
     assert "mV at" in view.sentence.text()
+
+
+def test_why_asks_about_what_fails_most_now(window: MainWindow) -> None:
+    paths = look_at(window, "clk-adc", "why")
+    view = paths.views.of("why")
+    assert view._result.measure == "overshoot"
+    set_resistor(window, "clk-adc", 46.0)
+    assert window.settle()
+    held = {m.measure: m.normalised for m in window.standing.of(Ref("path", "clk-adc"))}
+    assert view._result.measure == min(held, key=held.get) != "overshoot"
+    assert measure(view._result.measure).title in view.head.text()
 
 
 def test_sweep_finds_the_best_resistor_and_takes_it(window: MainWindow) -> None:

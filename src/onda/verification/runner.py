@@ -23,6 +23,7 @@ from onda.verification import (
     topic_nonlinear,
     topic_section,
     topic_section_loss,
+    topic_shipped,
     topic_tdr,
 )
 
@@ -40,7 +41,20 @@ TOPICS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "network_wave": topic_network_wave.compute,
     "icn": topic_icn.compute,
     "tdr": topic_tdr.compute,
+    "cut_line": topic_shipped.cut_line,
+    "lossy_peel": topic_shipped.lossy_peel,
+    "unequal_pair": topic_shipped.unequal_pair,
+    "via": topic_shipped.via,
 }
+
+
+_OWN = {
+    "cut_line": ("abs_volt", False),
+    "lossy_peel": ("Z_rel", True),
+    "unequal_pair": ("rel", True),
+    "via": ("C_rel", True),
+}
+"""Topics of our own: what their tolerance is called, and whether it is relative."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,6 +176,13 @@ def _judge(
         return error, tolerance[key], "V"
     if topic == "network_ops":
         return error, _network_allowance(name, tolerance), ""
+    if topic in _OWN:
+        key, relative = _OWN[topic]
+        if name == "parts":
+            return error, tolerance["parts"], ""
+        if relative:
+            return float(np.max(np.abs(b / a - 1.0))), tolerance[key], "rel"
+        return error, tolerance[key], "V"
     if topic in ("network_wave", "group"):
         return error, tolerance["volt_goal_abs"], "V"
     if topic == "icn":

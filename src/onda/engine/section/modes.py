@@ -20,6 +20,7 @@ __all__ = [
     "SingleMode",
     "driven_mode",
     "mode_of",
+    "modes_of_pair",
     "odd_even",
     "pair_modes",
     "rest_currents",
@@ -120,8 +121,11 @@ def resting_mode(result: SectionResult, line: int) -> SingleMode:
     return mode_of(float(result.c[line, line]), float(result.c0[line, line]), inductance)
 
 
-def driven_mode(result: SectionResult, currents: NDArray[np.float64]) -> DrivenMode:
-    """What currents (n,) in the lines see when they start out together.
+def driven_mode(
+    c: NDArray[np.float64], inductance: NDArray[np.float64], currents: NDArray[np.float64]
+) -> DrivenMode:
+    """What currents (n,) in lines with Maxwell `c` (n, n) F/m and `inductance` (n, n) H/m see when
+    they start out together.
 
     With v = Zc i the impedance is i.v, the delay the mean of those of the modes, by the power that
     each carries: i.L.i / i.v. From Zc C Zc = L the stored energies agree with both (Paul, "Analysis
@@ -130,10 +134,9 @@ def driven_mode(result: SectionResult, currents: NDArray[np.float64]) -> DrivenM
     """
     i = np.asarray(currents, dtype=float)
     i = i / float(np.linalg.norm(i))
-    v = line_modes(result.c, result.l_ext).z_characteristic @ i
-    z, inductance = float(i @ v), float(i @ result.l_ext @ i)
-    c, c0 = inductance / z**2, EPS0_F_PER_M * MU0_H_PER_M / inductance
-    return DrivenMode(mode_of(c, c0, inductance), v / z)
+    v = line_modes(c, inductance).z_characteristic @ i
+    z, own = float(i @ v), float(i @ inductance @ i)
+    return DrivenMode(mode_of(own / z**2, EPS0_F_PER_M * MU0_H_PER_M / own, own), v / z)
 
 
 def odd_even(matrix: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -147,7 +150,12 @@ def pair_modes(result: SectionResult) -> PairModes:
     """Odd and even mode of a section with two signal conductors."""
     if len(result.signals) != 2:
         raise NotPhysical("signals", len(result.signals), "two for a pair")
-    odd, even = (driven_mode(result, drive) for drive in DRIVES)
+    return modes_of_pair(result.c, result.l_ext)
+
+
+def modes_of_pair(c: NDArray[np.float64], inductance: NDArray[np.float64]) -> PairModes:
+    """Odd and even mode of two lines with Maxwell capacitance and inductance (2, 2)."""
+    odd, even = (driven_mode(c, inductance, drive) for drive in DRIVES)
     # Both lines of a symmetric pair swing alike.
     common, difference = float(odd.volts.sum()) / 2.0, float(odd.volts[0] - odd.volts[1])
     return PairModes(odd.mode, even.mode, common / difference)

@@ -205,7 +205,7 @@ def _of_mode(
 ) -> FloatArray:
     """What the signal's mode sees of matrices (..., n, n) that act on voltages."""
     if inputs.differential:
-        v = driven_mode(result, DRIVES[int(even)]).volts
+        v = driven_mode(result.c, result.l_ext, DRIVES[int(even)]).volts
         return np.asarray(np.einsum("i,...ij,j->...", v, matrix, v))
     k = matrix.shape[-1] // 2
     return np.asarray(matrix[..., k, k])

@@ -63,6 +63,11 @@ class MoreStudies:
         if ask is not None:
             ask(path)
 
+    def arrived(self, path: Path) -> None:
+        """The path's own result is there: what fails most may be something else now."""
+        if self._views.current == "why":
+            self._ask_why(path)
+
     # ---- the small sweep in the inspector
 
     def _ask_small(self, path: Path) -> None:

@@ -195,6 +195,7 @@ class PathsStage(OneResultStage[PathResult]):
         self.subject.placed = placement_remarks(result.edge, path.all_elements, result)
         self.show_result(result)
         self._show_chosen()
+        self.more.arrived(path)
 
     def _show_chosen(self) -> None:
         chosen = self.subject.element
