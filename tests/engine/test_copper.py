@@ -14,8 +14,10 @@ from onda.engine.materials import WidebandDebye
 from onda.engine.roughness import Hammerstad, Huray, copper_resistivity, skin_depth
 from onda.engine.section import Conductor, CrossSection, solve_section
 from onda.engine.section.copper import copper_impedance, fit_ladder, rough_ladder
-from onda.engine.section.outlines import circle
+from onda.engine.section.crowding import loop_impedance
+from onda.engine.section.outlines import circle, rectangle
 from onda.engine.section.resistance import SURFACES, resistance
+from onda.engine.section.structures import Slab, TraceShape, trace_section
 from onda.errors import NotPhysical
 from tests.shapes import microstrip
 
@@ -144,3 +146,25 @@ def test_closed_shields_have_no_filaments() -> None:
     )
     with pytest.raises(NotPhysical, match="closed shield"):
         copper_impedance(section, RHO, plane_below=1e-5, plane_above=1e-5)
+
+
+def test_at_rest_a_plane_carries_the_return_for_next_to_nothing() -> None:
+    """A wide trace close over its plane: the trace's own resistance and a percent or two."""
+    shape = TraceShape(300e-6, 35e-6, 5e-6)
+    section = trace_section(shape, below=(Slab(60e-6, 4.0, "core"),))
+    rho = 1.72e-8
+    area = 35e-6 * (300e-6 - 5e-6)
+    frequency, z, r_dc = copper_impedance(section, rho, plane_below=35e-6, plane_above=35e-6)
+    assert r_dc[0, 0] == pytest.approx(rho / area, rel=0.02)
+    assert r_dc[0, 0] > rho / area
+    # From some ten kilohertz on the current lies near the trace, and a plane of 36 mm is as good.
+    near = loop_impedance(
+        (
+            *section.conductors,
+            Conductor("plane", rectangle(-18e-3, -35e-6, 36e-3, 35e-6), "ground"),
+        ),
+        rho,
+        frequency[2:6],
+        fineness=2.0,
+    )
+    assert z[2:6, 0, 0].real == pytest.approx(near.r[:, 0, 0], rel=0.01)

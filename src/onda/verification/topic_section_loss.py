@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from onda.engine.section.copper import FINENESS
 from onda.engine.section.crowding import loop_impedance
 from onda.engine.section.geometry import Conductor
 from onda.engine.section.modes import odd_even
@@ -21,7 +22,9 @@ def compute(case: dict[str, Any]) -> dict[str, Any]:
         for v in inputs["conductors"]
     )
     frequency = np.asarray(case["at"]["frequency"], dtype=float)
-    z = loop_impedance(conductors, 1.0 / float(inputs["sigma_S_per_m"]), frequency, fineness=1.5)
+    z = loop_impedance(
+        conductors, 1.0 / float(inputs["sigma_S_per_m"]), frequency, fineness=FINENESS
+    )
     kind = inputs.get("kind", "multi")
     if kind == "single":
         return {

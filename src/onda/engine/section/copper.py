@@ -20,7 +20,7 @@ from onda.engine.section.geometry import Conductor, CrossSection
 from onda.engine.section.outlines import rectangle
 from onda.errors import NotPhysical
 
-__all__ = ["CopperFit", "copper_impedance", "fit_ladder", "rough_ladder"]
+__all__ = ["FINENESS", "CopperFit", "copper_impedance", "fit_ladder", "rough_ladder"]
 
 FloatArray = NDArray[np.float64]
 _LOWEST, _HIGHEST = 1e4, 1.1e11
@@ -30,8 +30,11 @@ _THIN_SKIN = 9.0
 _CORNER = 1.0 / 6.0
 """At a corner of 90 degrees surface current grows as r^(-1/3); a skin of depth d leaves out what
 lies nearer than d, a share that falls as d^(1/3), that is f^(-1/6)."""
-_PLANE_REACH = 10.0
-"""Width of a plane either side, in heights of the farthest trace above it."""
+_PLANE_REACH = 100.0
+"""Width of a plane either side, in heights of the farthest trace above it: at rest the current
+spreads over the whole of a plane, and what is further away changes nothing any more."""
+FINENESS = 0.95
+"""Filaments of the product, and of the cases that it is held against."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +63,7 @@ def copper_impedance(
     *,
     plane_below: float,
     plane_above: float,
-    fineness: float = 0.8,
+    fineness: float = FINENESS,
 ) -> tuple[FloatArray, NDArray[np.complex128], FloatArray]:
     """Loop impedance by filaments, from DC to where the skin is thin.
 
