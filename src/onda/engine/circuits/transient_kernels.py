@@ -107,16 +107,21 @@ def _arrive(
 ) -> None:
     """What reaches each end by step `to` less what its admittance remembers, into `known`."""
     wave, z_state, q_state, reach_u, r_state, before, end_v, _ = memory
+    r_to, r_source, r_whole, r_part = reaches.to, reaches.source, reaches.whole, reaches.part
+    r_constant, r_start, r_res = reaches.constant, reaches.start, reaches.res
+    r_e, r_a, r_b = reaches.e, reaches.a, reaches.b
     known[:] = 0.0
-    for r in range(len(reaches.to)):
-        whole = reaches.whole[r]
-        u = _earlier(wave, to - whole, reaches.source[r], reaches.part[r], whole == 0)
-        j = reaches.constant[r] * u
-        for p in range(reaches.start[r], reaches.start[r + 1]):
-            q_state[p] = reaches.e[p] * q_state[p] + reaches.a[p] * u + reaches.b[p] * reach_u[r]
-            j += reaches.res[p] * q_state[p]
+    for r in range(len(r_to)):
+        whole = r_whole[r]
+        u = _earlier(wave, to - whole, r_source[r], r_part[r], whole == 0)
+        j = r_constant[r] * u
+        last_u = reach_u[r]
+        for p in range(r_start[r], r_start[r + 1]):
+            q = r_e[p] * q_state[p] + r_a[p] * u + r_b[p] * last_u
+            q_state[p] = q
+            j += r_res[p] * q
         reach_u[r] = u
-        known[reaches.to[r]] += j
+        known[r_to[r]] += j
     for r in range(len(rings.to)):
         u = before[rings.source[r]]
         j = 0.0
@@ -131,12 +136,14 @@ def _arrive(
         for m in range(first + 1, last):
             j += echoes.taps[m] * wave[to - (m - first) * stride, source]
         known[echoes.to[t]] += j
-    for k in range(len(holds.row)):
+    h_row, h_column, h_start, h_res = holds.row, holds.column, holds.start, holds.res
+    h_e, h_b = holds.e, holds.b
+    for k in range(len(h_row)):
         remembered = 0.0
-        v = end_v[holds.column[k]]
-        for p in range(holds.start[k], holds.start[k + 1]):
-            remembered += holds.res[p] * (holds.e[p] * z_state[p] + holds.b[p] * v)
-        known[holds.row[k]] -= remembered
+        v = end_v[h_column[k]]
+        for p in range(h_start[k], h_start[k + 1]):
+            remembered += h_res[p] * (h_e[p] * z_state[p] + h_b[p] * v)
+        known[h_row[k]] -= remembered
     mixed = ends.mixed
     if len(mixed) > 0:
         shared = np.zeros(len(mixed))
@@ -170,14 +177,16 @@ def _leave(
         end_i[ends.now_row[k]] += ends.now_val[k] * now[ends.now_column[k]]
     for e in range(count):
         wave[to, e] = end_i[e]
-    for k in range(len(holds.row)):
-        column = holds.column[k]
-        v, last = now[column], end_v[column]
-        through = holds.constant[k] * v
-        for p in range(holds.start[k], holds.start[k + 1]):
-            z_state[p] = holds.e[p] * z_state[p] + holds.a[p] * v + holds.b[p] * last
-            through += holds.res[p] * z_state[p]
-        wave[to, holds.row[k]] += through
+    h_row, h_column, h_start, h_res = holds.row, holds.column, holds.start, holds.res
+    h_e, h_a, h_b, h_constant = holds.e, holds.a, holds.b, holds.constant
+    for k in range(len(h_row)):
+        v, last = now[h_column[k]], end_v[h_column[k]]
+        through = h_constant[k] * v
+        for p in range(h_start[k], h_start[k + 1]):
+            z = h_e[p] * z_state[p] + h_a[p] * v + h_b[p] * last
+            z_state[p] = z
+            through += h_res[p] * z
+        wave[to, h_row[k]] += through
     for e in range(count):
         end_v[e] = now[e]
     for r in range(len(reaches.to)):
