@@ -11,7 +11,7 @@ from onda.engine.circuits.dc import dc_voltages
 from onda.engine.circuits.net import SeriesPart
 from onda.engine.group_lines import GroupCapacitance, GroupLine
 from onda.engine.materials import ConstantLoss
-from onda.verification.ends import source_edge
+from onda.verification.ends import fine_step, source_edge
 
 __all__ = ["compute"]
 
@@ -56,7 +56,7 @@ def compute(case: dict[str, Any]) -> dict[str, Any]:
     window = float(inputs["window_end"])
     end = max(window, float(wanted.max()))
     rise = min(float(one["rise"]) for one in sources.values())
-    step = min(max(rise / _PER_EDGE, end / _MOST), end / _LEAST)
+    step = fine_step(rise, end, per_edge=_PER_EDGE, least=_LEAST, most=_MOST)
     solution = solve_transient(net, stimuli, end=end, step=step)
     out: dict[str, Any] = {}
     for first, name in ((0, "v_near"), (n, "v_far")):

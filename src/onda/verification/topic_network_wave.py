@@ -11,7 +11,7 @@ from onda.engine.circuits.dc import dc_voltages
 from onda.engine.circuits.net import PortBlock
 from onda.engine.networks.arrival_fit import fit_arrivals
 from onda.verification.complex_pairs import from_pairs
-from onda.verification.ends import source_edge
+from onda.verification.ends import fine_step, source_edge
 
 __all__ = ["compute"]
 
@@ -39,7 +39,7 @@ def compute(case: dict[str, Any]) -> dict[str, Any]:
     wanted = np.asarray(case["at"]["time"], dtype=float)
     end = max(float(inputs["window_end"]), float(wanted.max()))
     rise = min(float(one["rise"]) for one in sources.values())
-    step = min(max(rise / _PER_EDGE, end / _MOST), end / _LEAST)
+    step = fine_step(rise, end, per_edge=_PER_EDGE, least=_LEAST, most=_MOST)
     solution = solve_transient(net, stimuli, end=end, step=step)
     out: dict[str, Any] = {
         f"v_port_{k + 1}": np.interp(wanted, solution.time, solution.node(k)).tolist()

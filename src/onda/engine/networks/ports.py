@@ -18,6 +18,7 @@ __all__ = [
     "find_sides",
     "find_through",
     "halves_order",
+    "judge_order",
     "odd_even_order",
     "order_words",
     "suggest_order",
@@ -35,6 +36,7 @@ _HEARD = 1e-9
 """Of the energy of the loudest entry: lanes that hear less of each other do not tell their side."""
 _SURE = 0.5
 """How clearly one side must outweigh the other."""
+_UNCLEAR = "no clear way through; nothing speaks for or against it"
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,35 +148,47 @@ def suggest_order(
 ) -> tuple[int, ...] | None:
     """A better order (left ports, then right ones lane by lane), None where the order is right.
 
+    As `judge_order` says.
+    """
+    return judge_order(frequency, s, order)[0]
+
+
+def judge_order(
+    frequency: FloatArray, s: ComplexArray, order: tuple[int, ...]
+) -> tuple[tuple[int, ...] | None, str]:
+    """A better order (left ports, then right ones lane by lane), None where the order is right or
+    nothing speaks against it, and in words what speaks for it.
+
     Lanes keep their places, and the side of the first port stays the left one; a lane that the
     others do not hear stays as it is.
     """
     n = s.shape[-1]
-    if n < 2 or n % 2:
-        return None
     found = find_through(frequency, s)
-    if any(p is None for p in found.partner):
-        return None
-    half = n // 2
     partner = [int(p) for p in found.partner if p is not None]
+    if len(partner) < n:
+        return None, _UNCLEAR
+    side = find_sides(frequency, s, found.partner)
+    words = _words(n, side)
+    if n % 2:
+        return None, words
+    half = n // 2
     left = list(order[:half])
     if any(partner[p] in left for p in left):
         left = sorted(min(p, partner[p]) for p in range(n))[::2]
-    side = find_sides(frequency, s, found.partner)
     here = side[left[0]]
     left = [partner[p] if here is not None and side[p] == 1 - here else p for p in left]
     wanted = (*left, *(partner[p] for p in left))
-    return None if wanted == tuple(order) else wanted
+    return None if wanted == tuple(order) else wanted, words
 
 
 def order_words(frequency: FloatArray, s: ComplexArray) -> str:
     """What speaks for an order that fits: left ports, then right ones lane by lane."""
-    found = find_through(frequency, s)
-    if any(p is None for p in found.partner):
-        return "no clear way through; nothing speaks for or against it"
-    side = find_sides(frequency, s, found.partner)
+    return judge_order(frequency, s, tuple(range(s.shape[-1])))[1]
+
+
+def _words(n: int, side: tuple[int | None, ...]) -> str:
     if any(one is None for one in side):
         return "the way through fits; lanes that do not hear each other may be turned round"
-    if s.shape[-1] == 2:
+    if n == 2:
         return "the way through is where it should be"
     return "the way through fits, and so does when the lanes hear each other"

@@ -15,7 +15,7 @@ from onda.engine.networks.channel_figures import (
     multi_disturber_loss_db,
     noise_weight,
 )
-from onda.engine.networks.ports import halves_order, odd_even_order, order_words, suggest_order
+from onda.engine.networks.ports import halves_order, judge_order, odd_even_order
 from onda.engine.networks.quality import Quality, doubts, level_of, quality_of
 from onda.errors import NotPhysical, OndaError
 from onda.studies.core.study import Control, Study
@@ -129,7 +129,7 @@ def _run(inputs: NetworkInputs, control: Control) -> NetworkResult:
     quality = quality_of(built.raw_frequency, built.raw)
     mended = quality_of(built.frequency, built.s) if inputs.remedies else quality
     control.progress(0.5)
-    found = suggest_order(built.frequency, built.s, tuple(range(built.s.shape[-1])))
+    found, words = judge_order(built.frequency, built.s, tuple(range(built.s.shape[-1])))
     better = tuple(built.ports[p] for p in found) if found else ()
     curves = _curves(built, inputs.pair)
     lanes = _figures(built.frequency, curves, inputs.rate)
@@ -157,7 +157,7 @@ def _run(inputs: NetworkInputs, control: Control) -> NetworkResult:
         problem,
         built.spans,
         built.notes,
-        order_words(built.frequency, built.s),
+        words,
     )
 
 

@@ -13,6 +13,7 @@ from onda.engine.networks.mixed_mode import mixed_mode
 from onda.engine.networks.quality import doubts, quality_of
 from onda.errors import InputError
 from onda.formats.network_files import read_network
+from onda.formats.touchstone.reader import TouchstoneFile
 from onda.formats.touchstone.write import write_touchstone
 from onda.project.files import Content
 from onda.studies.core.held import held
@@ -23,6 +24,12 @@ __all__ = ["NETWORK_FILE", "NetworkSummary", "doubts_of_file", "piece_content", 
 
 
 @held(2**26)
+def _network(content: Content) -> TouchstoneFile:
+    """A file, read once for its model and for what is wrong with it."""
+    return read_network(content.read(), content.name)
+
+
+@held(2**26)
 def piece_of_file(content: Content, turned: bool) -> tuple[ArrivalModel, float, float]:
     """Model, its reference (ohm) and its delay (s) for a two-port file.
 
@@ -30,8 +37,7 @@ def piece_of_file(content: Content, turned: bool) -> tuple[ArrivalModel, float, 
     ------
     InputError : it cannot be read, or is no plain two-port of S-parameters on one reference
     """
-    name = content.name
-    network = read_network(content.read(), name)
+    name, network = content.name, _network(content)
     if network.ports != 2:
         raise InputError(
             f"has {network.ports} ports", file=name, remedy="A piece of a path needs a two-port."
@@ -52,7 +58,7 @@ def piece_of_file(content: Content, turned: bool) -> tuple[ArrivalModel, float, 
 @held(2**20)
 def doubts_of_file(content: Content) -> tuple[str, ...]:
     """What is wrong with the data of a two-port file."""
-    network = read_network(content.read(), content.name)
+    network = _network(content)
     return doubts(quality_of(network.frequency, network.data))
 
 

@@ -20,7 +20,7 @@ from onda.project.paths.path import Path
 from onda.project.quantities import Quantity, quantity
 from onda.studies.devices.device_model import DEVICE_MODEL, DeviceInputs, DeviceResult
 from onda.studies.devices.use import device_use
-from onda.studies.paths.corners import corner_variants, refined, search
+from onda.studies.paths.corners import Found, corner_variants, refined, search
 from onda.studies.paths.inputs import CORNER_COLUMNS, path_inputs
 from onda.studies.paths.judge import worst_of_path
 from onda.studies.paths.sweep import (
@@ -123,12 +123,16 @@ class MoreStudies:
             more = view.values(second, 9) if second else ()
             return SweepInputs(variants, first.id, values, second.id if second else "", more)
 
+        def held(result: SweepResult) -> Found | None:
+            found = search(result, subject.requirements)
+            view.show_result(result, found)
+            return found
+
         def finer(result: SweepResult) -> None:
-            view.show_result(result, search(result, subject.requirements))
+            held(result)
 
         def show(result: SweepResult) -> None:
-            finer(result)
-            found = search(result, subject.requirements)
+            found = held(result)
             if found is None or second is not None:
                 return
             # Once more around the best; what was run already is known.
