@@ -445,3 +445,15 @@ def test_a_load_ahead_of_all_line_is_watched_like_any_other(window: MainWindow) 
     assert paths.subject.receiver.id == made
     assert len(paths.subject.route.spans) == 1
     assert not window.grab().isNull()
+
+
+def test_the_step_and_its_error_are_those_of_the_result(window: MainWindow) -> None:
+    paths = look_at(window, "clk-two", "measures")
+    row = next(r for r in paths.views.of("measures").table.rows if r.id == "step")
+    result = paths.result
+    step, error = row.cells[1].split(" · ")
+    assert step.endswith(" ps")
+    assert float(step[:-3]) == pytest.approx(result.step * 1e12, abs=0.006)
+    assert error.endswith(" %")
+    assert float(error[:-2]) == pytest.approx(100.0 * result.step_error, rel=0.05)
+    assert row.cells[2:] == ("",) * (len(result.receivers) - 1)
