@@ -11,7 +11,7 @@ from scipy.optimize import brentq
 from scipy.special import jvp, yvp
 
 from onda.engine.constants import C0_M_PER_S
-from onda.engine.section import Conductor, CrossSection, Layer, solve_section
+from onda.engine.section import Conductor, CrossSection, Layer, guided, solve_section, triangles
 from onda.engine.section.guided import cut_offs, mode_fields, propagation
 from onda.engine.section.modes import single_mode
 from onda.engine.section.outlines import circle, rectangle
@@ -150,3 +150,55 @@ def test_open_sections_and_bad_frequencies_are_refused() -> None:
         cut_offs(GUIDE, 0.0)
     with pytest.raises(NotPhysical, match="frequency"):
         propagation(GUIDE, np.array([-1.0]), (0.0,))
+
+
+L_SHAPE = CrossSection(
+    (),
+    (
+        Conductor(
+            "wall", ((-MM, -MM), (MM, -MM), (MM, 0.0), (0.0, 0.0), (0.0, MM), (-MM, MM)), "shield"
+        ),
+    ),
+)
+# Eigenvalues of the Laplace operator on this L, its short sides 1: fixed walls from Fox, Henrici
+# and Moler, SIAM J. Numer. Anal. 4 (1967) 89; free walls from Dauge's public benchmark.
+L_FIXED = (9.6397238440, 15.1972519264, 2.0 * math.pi**2, 29.5214811141)
+L_FREE = (1.47562182408, 3.53403136678, math.pi**2, math.pi**2, 11.3894793979)
+
+
+def test_a_wall_with_an_edge_that_juts_in() -> None:
+    unit = C0_M_PER_S / (2.0 * math.pi * MM)
+    _, modes = cut_offs(L_SHAPE, unit * math.sqrt(31.0))
+    for kind, exact in (("E", L_FIXED), ("H", L_FREE)):
+        found = [(m.frequency / unit) ** 2 for m in modes if m.kind == kind]
+        assert found[: len(exact)] == pytest.approx(exact, rel=8e-4)
+        # The lowest has the strongest field at the edge: 0.29 % off without small triangles there.
+        assert found[0] == pytest.approx(exact[0], rel=3e-4)
+
+
+def test_waves_beside_such_an_edge() -> None:
+    _, modes = cut_offs(L_SHAPE, 240e9)
+    f = 250e9
+    (beta,) = propagation(L_SHAPE, np.array([f]), tuple(m.frequency for m in modes))
+    exact = [math.sqrt(f**2 - m.frequency**2) * 2 * math.pi / C0_M_PER_S for m in modes]
+    assert beta == pytest.approx(exact, rel=2e-3)
+
+
+def ridge(gap: float) -> CrossSection:
+    w, h, s = 10 * MM, 10 * MM, 2.5 * MM
+    wall = ((-w, 0), (w, 0), (w, h), (s, h), (s, gap), (-s, gap), (-s, h), (-w, h))
+    return CrossSection((), (Conductor("wall", wall, "shield"),))
+
+
+@pytest.mark.parametrize("gap", [0.3 * MM, 2 * MM])
+def test_a_ridge_against_a_mesh_of_a_third_of_the_size(gap, monkeypatch) -> None:
+    _, modes = cut_offs(ridge(gap), 20e9)
+    monkeypatch.setattr(triangles, "_EDGE", 1e-4)
+    monkeypatch.setattr(triangles, "_EDGE_GROWTH", 0.25)
+    monkeypatch.setattr(guided, "_PER_WAVELENGTH", 3 * 7.0)
+    _, finer = cut_offs(ridge(gap), 20e9)
+    assert [m.kind for m in modes] == [m.kind for m in finer]
+    found = [m.frequency for m in modes]
+    assert found == pytest.approx([m.frequency for m in finer], rel=1e-3)
+    # 1.1 % at the narrow gap before edges had triangles of their own.
+    assert found[0] == pytest.approx(finer[0].frequency, rel=2e-4)

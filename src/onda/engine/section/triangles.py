@@ -1,4 +1,4 @@
-"""Triangles that fill a shielded section: fine at small features, along every outline.
+"""Triangles that fill a shielded section: fine at small features and at edges, along every outline.
 
 Points are laid on all outlines and, on a lattice of the wanted size, between them; Delaunay
 triangulation joins them, and outlines that it misses are cut finer until none is missed (the idea
@@ -24,6 +24,12 @@ _GROWTH = 0.28
 """How much larger triangles may be per unit of distance from an outline."""
 _CORNER = 0.25
 """Size at an outline as a share of its shortest side."""
+_EDGE = 0.01
+"""Size at an edge that juts into the section, as a share of what is nearest to it."""
+_EDGE_GROWTH = 0.5
+"""Growth away from such an edge, where the field rises without bound but falls off fast."""
+_SHARP = math.radians(20.0)
+"""Turns of an outline below this stand for a curve."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +63,8 @@ def fill_section(section: CrossSection, largest: float) -> Triangles:
     domain = shapely.Polygon(shield.polygon).difference(shapely.union_all(inner))
     interfaces = _interfaces(section, domain)
     lines = shapely.union_all([domain.boundary, *interfaces])
-    size = _Size(lines, _features(section, largest), largest)
+    features = [*_features(section, largest), *_edges(domain, largest)]
+    size = _Size(lines, features, largest)
     rings = _cut(lines, size)
     return _triangulate(section, domain, rings, size)
 
@@ -74,8 +81,17 @@ def _interfaces(section: CrossSection, domain: shapely.Geometry) -> list[shapely
     return [line for line in inside if line.length > 0]
 
 
-def _features(section: CrossSection, largest: float) -> list[tuple[shapely.Geometry, float]]:
-    """Outlines that want smaller triangles than `largest`, and how small."""
+@dataclass(frozen=True, slots=True)
+class _Feature:
+    """What wants triangles of at most `size`, growing by `growth` per unit of distance from it."""
+
+    shape: shapely.Geometry
+    size: float
+    growth: float = _GROWTH
+
+
+def _features(section: CrossSection, largest: float) -> list[_Feature]:
+    """Outlines that want smaller triangles than `largest`."""
     out = []
     for c in section.conductors:
         ring = shapely.Polygon(c.polygon).exterior
@@ -84,37 +100,72 @@ def _features(section: CrossSection, largest: float) -> list[tuple[shapely.Geome
         # Many corners stand for a curve: its sides are as short as they need to be.
         wanted = extent * math.pi / corners if corners > 12 else _CORNER * extent
         if wanted < largest:
-            out.append((ring, wanted))
+            out.append(_Feature(ring, wanted))
     return out
+
+
+def _edges(domain: shapely.Geometry, largest: float) -> list[_Feature]:
+    """Edges of metal that jut into the domain: ridges, corners of inner conductors, thin walls.
+
+    A field of second-order elements meets the root of the distance there only with small triangles;
+    how small is measured by the nearest part of the outline that does not end in the edge itself.
+    """
+    out = []
+    for part in shapely.get_parts(domain):
+        for ring in shapely.get_rings(shapely.geometry.polygon.orient(part)):
+            points = np.asarray(ring.coords)[:-1]
+            before, after = (
+                points - np.roll(points, 1, axis=0),
+                np.roll(points, -1, axis=0) - points,
+            )
+            turn = np.arctan2(
+                before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0],
+                (before * after).sum(axis=1),
+            )
+            sides = np.hypot(*before.T), np.hypot(*after.T)
+            for i in np.flatnonzero(turn < -_SHARP):
+                nearest = min(sides[0][i], sides[1][i], _clearance(domain, points[i]))
+                out.append(_Feature(shapely.Point(points[i]), _EDGE * nearest, _EDGE_GROWTH))
+    return [edge for edge in out if edge.size < largest]
+
+
+def _clearance(domain: shapely.Geometry, point: FloatArray) -> float:
+    """Distance from a corner to the sides that do not end in it."""
+    here = shapely.Point(point)
+    lines = [np.asarray(r.coords) for p in shapely.get_parts(domain) for r in shapely.get_rings(p)]
+    sides = np.concatenate([np.stack([c[:-1], c[1:]], axis=1) for c in lines])
+    away = shapely.distance(shapely.linestrings(sides), here)
+    scale = float(np.ptp(sides.reshape(-1, 2), axis=0).max())
+    return float(away[away > 1e-9 * scale].min())
 
 
 @dataclass(frozen=True)
 class _Size:
     lines: shapely.Geometry
-    features: list[tuple[shapely.Geometry, float]]
+    features: list[_Feature]
     largest: float
 
     def at(self, points: FloatArray) -> FloatArray:
         """Wanted triangle size at points (n, 2)."""
         where = shapely.points(points)
         size = np.full(len(points), self.largest)
-        for ring, small in self.features:
-            size = np.minimum(size, small + _GROWTH * shapely.distance(ring, where))
+        for x in self.features:
+            size = np.minimum(size, x.size + x.growth * shapely.distance(x.shape, where))
         return size
 
     def boxes(self, step: float) -> list[tuple[float, float, float, float]]:
         """Where triangles as small as `step` may be wanted."""
         out = []
-        for ring, small in self.features:
-            reach = (1.42 * step - small) / _GROWTH
+        for x in self.features:
+            reach = (1.42 * step - x.size) / x.growth
             if reach > 0:
-                x0, y0, x1, y1 = ring.bounds
+                x0, y0, x1, y1 = x.shape.bounds
                 out.append((x0 - reach, y0 - reach, x1 + reach, y1 + reach))
         return out
 
     @property
     def smallest(self) -> float:
-        return min([small for _, small in self.features], default=self.largest)
+        return min([x.size for x in self.features], default=self.largest)
 
 
 def _cut(lines: shapely.Geometry, size: _Size) -> list[FloatArray]:
