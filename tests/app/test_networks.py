@@ -427,6 +427,34 @@ def test_what_a_network_can_be_made_of(window: MainWindow) -> None:
     assert networks.result is not None
 
 
+def test_fixtures_are_taken_away_in_one_step_and_followed(window: MainWindow) -> None:
+    networks = look_at(window, "mezzanine-in-fixture")
+    menus = {a.text(): a.menu() for a in networks.add_menu().actions()}
+    choices = menus["Mezzanine in its fixture without fixtures, by a 2x through"].actions()
+    next(a for a in choices if a.text() == "Fixtures end to end").trigger()
+    assert window.settle(60_000)
+    bare = networks.network
+    assert [p.removed for p in bare.source.pieces] == [True, False, True]
+    assert not any("impedance" in doubt for doubt in networks.result.doubts)
+    left = bare.source.pieces[0].network
+    assert the_network(window, left).source.like == "mezzanine-in-fixture"
+    window.selection.choose(left, "networks")
+    assert window.settle(60_000)
+    form = networks.form
+    assert form.like_row.isVisibleTo(form)
+    assert form.like.currentText() == "Mezzanine in its fixture"
+    assert "Impedance of the fixtures in Mezzanine in its fixture: left" in form.notes.text()
+    form.like.setCurrentIndex(form.like.findData(""))
+    form.like.activated.emit(form.like.currentIndex())
+    assert window.settle(60_000)
+    assert the_network(window, left).source.like is None
+    assert "Impedance of the fixtures" not in form.notes.text()
+    window.document.undo()
+    assert the_network(window, left).source.like == "mezzanine-in-fixture"
+    networks = look_at(window, "mezzanine")
+    assert not networks.form.like_row.isVisibleTo(networks.form)
+
+
 def test_a_path_goes_to_networks_and_comes_back(window: MainWindow) -> None:
     window.selection.choose("clk-ref", "paths")
     assert window.settle(60_000)

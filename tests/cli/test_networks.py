@@ -55,6 +55,35 @@ def test_fixtures_are_split_and_taken_away(tmp_path: Path) -> None:
     assert np.abs(found.data - truth.data)[low].max() < 0.03
 
 
+def test_both_fixtures_go_by_their_2x_through(tmp_path: Path) -> None:
+    two, measured = DATA / "fulmar_fixture_2x.s4p", DATA / "fulmar_mezzanine_in_fixture.s4p"
+    bare = tmp_path / "bare.s4p"
+    assert run(str(measured), "--through", str(two), "--write", str(bare))[0] == 0
+    found = read_touchstone(bare.read_bytes(), "x.s4p")
+    truth = read_touchstone((DATA / "fulmar_mezzanine.s4p").read_bytes(), "x.s4p")
+    low = found.frequency < 20e9
+    assert np.abs(found.data - truth.data)[low].max() < 0.03
+    # The same by hand, half by half.
+    halves = []
+    for side in ("left", "right"):
+        file = tmp_path / f"{side}.s4p"
+        halves += [f"--remove-{side}", str(file)]
+        code, _ = run(
+            str(two), "--halves", "--like", str(measured), "--side", side, "--write", str(file)
+        )
+        assert code == 0
+    again = tmp_path / "again.s4p"
+    assert run(str(measured), *halves, "--write", str(again))[0] == 0
+    data = read_touchstone(again.read_bytes(), "x.s4p").data
+    assert data == pytest.approx(found.data, abs=1e-6)
+    for wrong, words in (
+        (("--remove-left", str(two)), "--through takes both fixtures away"),
+        (("--halves", "--side", "up"), "--side up: no side"),
+    ):
+        with pytest.raises(InputError, match=words):
+            run(str(measured), "--through", str(two), *wrong)
+
+
 def test_limits_decide_the_exit_code(tmp_path: Path) -> None:
     hub = str(DATA / "fulmar_hub_card.s4p")
     limits = ("--limits", str(SETS / "fulmar_files.json"))

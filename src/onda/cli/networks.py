@@ -55,9 +55,21 @@ def network(
     remove_right: Annotated[
         Path | None, typer.Option("--remove-right", help="Take this one away at the right.")
     ] = None,
+    through: Annotated[
+        Path | None,
+        typer.Option("--through", help="2x through of the fixtures: both are taken away."),
+    ] = None,
     halves: Annotated[
-        bool, typer.Option("--halves", help="Split a double fixture; --write gets the left half.")
+        bool, typer.Option("--halves", help="Split a double fixture; --write gets one half.")
     ] = False,
+    side: Annotated[
+        str,
+        typer.Option("--side", help="Which half: left or right, its inner ports last or first."),
+    ] = "left",
+    like: Annotated[
+        Path | None,
+        typer.Option("--like", help="Fixture, device, fixture, whose impedances the half takes."),
+    ] = None,
     remedy: Annotated[
         list[str] | None,
         typer.Option("--remedy", help="passive, reciprocal or causal; repeatable."),
@@ -88,13 +100,17 @@ def network(
     if of_project:
         inputs, requirements = _of_project(files[0], name)
     else:
-        inputs = _of_files(files, remove_left, remove_right)
+        inputs = _of_files(files, remove_left, remove_right, through)
     inputs = _read_as(inputs, ports, reference, rate, rise, tuple(remedy or ()))
     count = build_network(inputs).s.shape[-1]
     pair = (inputs.pair if of_project else count % 4 == 0) and not single
     inputs = replace(inputs, pair=pair)
     if halves:
-        inputs = replace(inputs, source=HalfItem(inputs, "left"), order=(), ends=(), remedies=())
+        if side not in ("left", "right"):
+            raise InputError(f"--side {side}: no side", remedy="left or right.")
+        around = _read_as(_file(like), ports, reference, "", "", ()) if like else None
+        half = HalfItem(inputs, side, around)
+        inputs = replace(inputs, source=half, order=(), ends=(), remedies=())
     with running() as runner:
         result = runner.result(NETWORK, inputs)
     if limits is not None:
@@ -132,17 +148,33 @@ def _file(path: Path) -> NetworkInputs:
     return NetworkInputs(path.name, item, False, (), (), (0.0, 0.0), (), 50.0, 0.0, 0.0)
 
 
-def _of_files(files: list[Path], left: Path | None, right: Path | None) -> NetworkInputs:
+def _of_files(
+    files: list[Path], left: Path | None, right: Path | None, through: Path | None
+) -> NetworkInputs:
     from dataclasses import replace
 
-    from onda.studies.networks.inputs import ChainItem, PieceItem
+    from onda.studies.networks.inputs import ChainItem, HalfItem, PieceItem
 
     first = _file(files[0])
-    if len(files) == 1 and left is None and right is None:
+    if len(files) == 1 and left is None and right is None and through is None:
         return first
-    parts = [(left, True), *((f, False) for f in files), (right, True)]
+    inner = [_file(f) for f in files]
+    before = None if left is None else _file(left)
+    after = None if right is None else _file(right)
+    if through is not None:
+        if len(files) > 1 or left is not None or right is not None:
+            raise InputError(
+                "--through takes both fixtures away from one file",
+                remedy="Leave out --remove-left, --remove-right and further files.",
+            )
+        two = _file(through)
+        before, after = (
+            replace(two, name=f"{two.name}, {side} half", source=HalfItem(two, side, first))
+            for side in ("left", "right")
+        )
+    parts = [(before, True), *((f, False) for f in inner), (after, True)]
     pieces = tuple(
-        PieceItem(f"p{k}", f.name, _file(f), False, removed, ())
+        PieceItem(f"p{k}", f.name, f, False, removed, ())
         for k, (f, removed) in enumerate(parts)
         if f is not None
     )
@@ -160,7 +192,6 @@ def _read_as(
     from dataclasses import replace
 
     from onda.project.quantities import parse_quantity
-    from onda.studies.networks.inputs import ChainItem
 
     for word in remedies:
         if word not in ("passive", "reciprocal", "causal"):
@@ -178,14 +209,25 @@ def _read_as(
         changes["rise"] = parse_quantity(rise, "time", "ps").si
     if reference:
         changes["reference"] = parse_quantity(reference, "resistance", "ohm").si
-    source = inputs.source
-    if order and isinstance(source, ChainItem):
-        # The order is that of the files; the chain then lies in order.
-        pieces = tuple(replace(p, network=replace(p.network, order=order)) for p in source.pieces)
-        changes["source"] = ChainItem(pieces)
-    elif order:
-        changes["order"] = order
-    return replace(inputs, **changes)
+    inputs = replace(inputs, **changes)
+    return _ordered(inputs, order) if order else inputs
+
+
+def _ordered(inputs: NetworkInputs, order: tuple[int, ...]) -> NetworkInputs:
+    """An order is that of the files; what is made of them then lies in order."""
+    from dataclasses import replace
+
+    from onda.studies.networks.inputs import ChainItem, HalfItem
+
+    match inputs.source:
+        case ChainItem(pieces):
+            laid = tuple(replace(p, network=_ordered(p.network, order)) for p in pieces)
+            return replace(inputs, source=ChainItem(laid))
+        case HalfItem(whole, side, like):
+            around = _ordered(like, order) if like is not None else None
+            return replace(inputs, source=HalfItem(_ordered(whole, order), side, around))
+        case _:
+            return replace(inputs, order=order)
 
 
 def _requirements(path: Path) -> list[Any]:

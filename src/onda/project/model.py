@@ -18,7 +18,7 @@ from onda.project.requirements import Requirement
 
 __all__ = ["SCHEMA_VERSION", "Design", "KeptState", "Project"]
 
-SCHEMA_VERSION = 7
+SCHEMA_VERSION = 8
 
 
 class Design(Frozen):
@@ -103,7 +103,7 @@ class KeptState(Frozen):
 class Project(Frozen):
     """One board."""
 
-    schema_version: Literal[7] = 7
+    schema_version: Literal[8] = 8
     name: Name
     revision: Annotated[str, StringConstraints(max_length=40)] = ""
     design: Design

@@ -69,6 +69,11 @@ def _from_6(tree: dict[str, Any]) -> dict[str, Any]:
     return tree | {"schema_version": 7}
 
 
+def _from_7(tree: dict[str, Any]) -> dict[str, Any]:
+    """Schema 8: half a 2x through may follow a measurement; what was there stays as it is."""
+    return tree | {"schema_version": 8}
+
+
 MIGRATIONS: dict[int, Migration] = {
     1: _from_1,
     2: _from_2,
@@ -76,6 +81,7 @@ MIGRATIONS: dict[int, Migration] = {
     4: _from_4,
     5: _from_5,
     6: _from_6,
+    7: _from_7,
 }
 """From schema n to n + 1, by n. Each takes and returns the plain tree."""
 

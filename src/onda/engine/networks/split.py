@@ -14,7 +14,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.networks.algebra import cascade
 from onda.engine.networks.mixed_mode import mixed_mode, single_ended
 from onda.engine.networks.parameters import renormalise
 from onda.engine.networks.peeling import peeled
@@ -42,7 +41,8 @@ class Halves:
     left, right : (f, n, n), outer ports left and inner ports right for `left`, the other way round
         for `right`: the whole is left followed by right
     delay : s, from the outside to the middle
-    error : largest difference of the two in a row from the whole, over the data's band
+    error : about how wrong a reflection of either half is: what comes back, of an edge, just where
+        the whole is cut and so belongs to neither
     """
 
     frequency: FloatArray
@@ -67,25 +67,23 @@ def split_through(frequency: FloatArray, s: ComplexArray) -> Halves:
         raise NotPhysical("2x through", f"{n} ports", "2 or 4 ports")
     even = even_grid(frequency, s)
     if n == 2:
-        left, right, delay = _split(even, even.s)
+        left, right, delay, error = _split(even, even.s)
     else:
         mixed = mixed_mode(even.s, ((0, 1), (2, 3)))
         left, right = np.zeros_like(mixed), np.zeros_like(mixed)
-        delay = 0.0
+        delay = error = 0.0
         for first in (0, 2):
             at = slice(first, first + 2)
-            one, other, when = _split(even, mixed[:, at, at])
+            one, other, when, missed = _split(even, mixed[:, at, at])
             left[:, at, at], right[:, at, at] = one, other
-            delay = max(delay, when)
+            delay, error = max(delay, when), max(error, missed)
         pairs = ((0, 1), (2, 3))
         left, right = single_ended(left, pairs), single_ended(right, pairs)
-    inside = even.frequency >= frequency[0]
-    joined = cascade(left, right)
-    error = float(np.abs(joined - even.s)[inside].max())
     return Halves(even.frequency, left, right, delay, error, even.notes)
 
 
-def _split(even: Resampled, s: ComplexArray) -> tuple[ComplexArray, ComplexArray, float]:
+def _split(even: Resampled, s: ComplexArray) -> tuple[ComplexArray, ComplexArray, float, float]:
+    """Left, right, the delay of either, and what comes back where they meet."""
     s11, s21, s22 = s[:, 0, 0], s[:, 1, 0], s[:, 1, 1]
     f = even.frequency
     if np.abs(s21).min() < 1e-6:
@@ -108,7 +106,16 @@ def _split(even: Resampled, s: ComplexArray) -> tuple[ComplexArray, ComplexArray
         renormalise(np.asarray(left), [1.0, z], 1.0),
         renormalise(np.asarray(right), [z, 1.0], 1.0),
         0.5 * middle,
+        max(_at_cut(f, r, middle) for r in (s11, s22)),
     )
+
+
+def _at_cut(f: FloatArray, reflection: ComplexArray, middle: float) -> float:
+    """How far the reflected edge moves within its own rise around the middle."""
+    edge = fastest_edge(float(f[-1]))
+    time, step = step_response(f, reflection, edge)
+    near = step[np.abs(time - middle) < 1.5 * edge.rise]
+    return float(np.ptp(near))
 
 
 def _middle_impedance(f: FloatArray, s11: ComplexArray, s22: ComplexArray, middle: float) -> float:

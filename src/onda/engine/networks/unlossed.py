@@ -19,7 +19,15 @@ from numpy.typing import NDArray
 from onda.engine.networks.sampling import phase_delay
 from onda.engine.networks.time_domain import Edge, impulse_response
 
-__all__ = ["LossPerDelay", "loss_per_delay", "unlossed_response"]
+__all__ = [
+    "LossPerDelay",
+    "Rounds",
+    "loss_per_delay",
+    "on_frequencies",
+    "onto_own",
+    "raised",
+    "unlossed_response",
+]
 
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
@@ -96,31 +104,70 @@ def unlossed_response(
     ----------
     frequency : (f,) k * step from 0; s : (f, 2, 2) of the line on a real reference
     """
-    f = frequency.copy()
-    f[0] = 1e-3 * frequency[1]
-    gamma, zeta = loss.functions(np.asarray(2j * math.pi * f), _LOW / edge.rise)
-    # Both ends on a reference that goes with frequency as the line's own impedance does.
-    unlike = ((zeta - 1.0) / (zeta + 1.0))[:, None, None] * np.eye(2)
-    onto = np.linalg.solve(np.eye(2) - s @ unlike, s - unlike)
-    seen = np.asarray(onto[:, [0, 1], [0, 1]])
+    gamma, zeta = on_frequencies(frequency, loss, _LOW / edge.rise)
+    seen = np.asarray(onto_own(s, zeta)[:, [0, 1], [0, 1]])
     seen[0] = seen[1].real
     starts = [impulse_response(frequency, seen[:, k], edge) for k in (0, 1)]
     time = starts[0][0]
     # As far as the line goes; beyond it there is nothing to raise.
     count = int(np.searchsorted(time, 2.2 * loss.delay + 10.0 * edge.rise))
-    shown = time[:count]
     some = frequency <= edge.needs
-    # Rounding does not matter to what is found by turns.
-    down = np.minimum(gamma.real[some, None] * np.maximum(shown, 0.0), _DEEP)
-    carried = np.exp((-down - 1j * gamma.imag[some, None] * shown).astype(np.complex64))
     target = (seen * edge.spectrum(frequency)[:, None])[some]
-    turned = np.exp(2j * math.pi * frequency[some] * float(time[0]))[:, None]
-    response = np.stack([start[:count] for _, start in starts], axis=1)
-    for _ in range(_ROUNDS):
+    start = np.stack([start[:count] for _, start in starts], axis=1)
+    rounds = Rounds(_ROUNDS, _STILL, len(time))
+    return time[:count], raised(frequency[some], target, gamma[some], time[:count], rounds, start)
+
+
+def on_frequencies(
+    frequency: FloatArray, loss: LossPerDelay, at: float
+) -> tuple[ComplexArray, ComplexArray]:
+    """gamma and zeta of `loss.functions` at frequencies (f,) from 0 on, next to 0 for 0."""
+    f = frequency.copy()
+    f[0] = 1e-3 * frequency[1]
+    return loss.functions(np.asarray(2j * math.pi * f), at)
+
+
+def onto_own(s: ComplexArray, zeta: ComplexArray) -> ComplexArray:
+    """S (f, 2, 2) on a reference that goes with frequency as the line's own impedance does."""
+    unlike = ((zeta - 1.0) / (zeta + 1.0))[:, None, None] * np.eye(2)
+    return np.asarray(np.linalg.solve(np.eye(2) - s @ unlike, s - unlike))
+
+
+@dataclass(frozen=True, slots=True)
+class Rounds:
+    """How a response is found by turns: at most `most`, until no sample changes by more than
+    `still` of the largest, by transforms of `samples`."""
+
+    most: int
+    still: float
+    samples: int
+
+
+def raised(
+    frequency: FloatArray,
+    target: ComplexArray,
+    gamma: ComplexArray,
+    time: FloatArray,
+    rounds: Rounds,
+    start: FloatArray,
+    gain: FloatArray | float = 1.0,
+) -> FloatArray:
+    """Samples p (t, k) at `time` for which the sum of p exp(-gamma t) is `target` (f, k).
+
+    Parameters
+    ----------
+    start : (t, k) to begin with; gain : (f,) share of what is missing that a turn puts in
+    """
+    # Rounding does not matter to what is found by turns.
+    down = np.minimum(gamma.real[:, None] * np.maximum(time, 0.0), _DEEP)
+    carried = np.exp((-down - 1j * gamma.imag[:, None] * time).astype(np.complex64))
+    turned = (gain * np.exp(2j * math.pi * frequency * float(time[0])))[:, None]
+    response = start.copy()
+    for _ in range(rounds.most):
         left = target - carried @ response.astype(np.complex64)
         left[0] = left[1].real
-        change = np.fft.irfft(left * turned, n=len(time), axis=0)[:count]
+        change = np.fft.irfft(left * turned, n=rounds.samples, axis=0)[: len(time)]
         response += change
-        if np.abs(change).max() < _STILL * np.abs(response).max():
+        if np.abs(change).max() < rounds.still * np.abs(response).max():
             break
-    return shown, response
+    return response

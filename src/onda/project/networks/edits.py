@@ -16,6 +16,7 @@ from onda.project.networks.network import (
     ChainPiece,
     ChainSource,
     FileSource,
+    HalfSource,
     Network,
     PortEnd,
     Remedy,
@@ -41,6 +42,7 @@ __all__ = [
     "swap_ports",
     "swap_wires",
     "toggle_remedy",
+    "without_fixtures",
 ]
 
 
@@ -74,6 +76,33 @@ def add_file_network(project: Project, name: str, sha256: str, ports: int) -> tu
     lane = "pair" if ports and ports % 4 == 0 else "single"
     title = name.rpartition(".")[0] or name
     return add_network(project, title, FileSource(file=file), lane=lane)
+
+
+def without_fixtures(project: Project, measured: str, through: str) -> tuple[Project, Ref]:
+    """Add a measurement without its fixtures, which are the halves of a 2x through with the
+    impedances of the measurement's own.
+
+    Raises
+    ------
+    InputError : there is no such network
+    """
+    network, two = project.design.network(measured), project.design.network(through)
+    halves = []
+    for side in ("left", "right"):
+        source = HalfSource.model_validate(
+            {"of": two.id, "side": side, "like": network.id}, strict=False
+        )
+        name = f"{two.name}, {side} half as in {network.name}"
+        project, ref = add_network(project, name, source, lane=network.lane)
+        halves.append(ref.id)
+    pieces = (
+        ChainPiece(id="left", network=halves[0], removed=True),
+        ChainPiece(id="measured", network=network.id),
+        ChainPiece(id="right", network=halves[1], removed=True),
+    )
+    more = {"lane": network.lane, "rate": network.rate}
+    name = f"{network.name}, fixtures off"
+    return add_network(project, name, ChainSource(pieces=pieces), **more)
 
 
 def swap_ports(network: Network, count: int, a: int, b: int) -> Network:

@@ -50,11 +50,16 @@ class PathSource(Frozen):
 
 
 class HalfSource(Frozen):
-    """Half of a measurement of two fixtures end to end."""
+    """Half of a measurement of two fixtures end to end.
+
+    `like` is a measurement of the same fixtures with a device between them, whose impedances the
+    half then takes; None leaves it as it was split.
+    """
 
     kind: Literal["half"] = "half"
     of: Identifier
     side: Literal["left", "right"] = "left"
+    like: Identifier | None = None
 
 
 class ChainPiece(Frozen):
@@ -150,7 +155,7 @@ def needs_of(network: Network) -> tuple[str, ...]:
     """Other networks that a network is made of."""
     source = network.source
     if isinstance(source, HalfSource):
-        return (source.of,)
+        return (source.of, source.like) if source.like else (source.of,)
     if isinstance(source, ChainSource):
         return tuple(p.network for p in source.pieces)
     return ()

@@ -77,7 +77,7 @@ def lane_doubts(inputs: LaneInputs) -> tuple[str, ...]:
     network = build_network(inputs.network)
     top = float(network.frequency[-1])
     used = _used_to(Edge(inputs.edge), top) if inputs.edge > 0.0 else top
-    return doubts(quality_of(network.frequency, network.s), used)
+    return (*doubts(quality_of(network.frequency, network.s), used), *network.doubts)
 
 
 def _used_to(edge: Edge, top: float) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,10 +14,11 @@ from onda.engine.coupled_lines import pair_line
 from onda.engine.networks import remedies
 from onda.engine.networks.algebra import s_to_t, t_to_s
 from onda.engine.networks.connect import extend_ports, sub_network, terminate
+from onda.engine.networks.fixture import Unlike, corrected_halves, unlike_fixtures
 from onda.engine.networks.mixed_mode import single_ended
 from onda.engine.networks.parameters import hybrid_to_s, renormalise, y_to_s, z_to_s
 from onda.engine.networks.sampling import interpolated, phase_delay
-from onda.engine.networks.split import split_through
+from onda.engine.networks.split import Halves, split_through
 from onda.errors import InputError, NotPhysical
 from onda.formats.network_files import read_network
 from onda.formats.touchstone.modes import plain_ports
@@ -39,6 +41,8 @@ __all__ = ["OWN_GRID", "BuiltNetwork", "PieceSpan", "build_network", "file_netwo
 
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
+_UNLIKE = 0.02
+"""Share of impedance by which a fixture may differ from its half without a word."""
 OWN_GRID: FloatArray = np.arange(1.0, 2001.0) * 2e7
 """Hz, where networks of our own making are computed: 20 MHz to 40 GHz."""
 
@@ -69,6 +73,7 @@ class BuiltNetwork:
     raw : (r, n, n) in the file's own order, before remedies, at raw_frequency (r,) Hz
     change : how much remedies moved, largest entry
     spans : of the pieces of a chain
+    doubts : what every figure taken from it must say
     """
 
     frequency: FloatArray
@@ -80,6 +85,7 @@ class BuiltNetwork:
     change: float
     notes: tuple[str, ...]
     spans: tuple[PieceSpan, ...] = ()
+    doubts: tuple[str, ...] = ()
 
 
 @held(2**29)
@@ -118,20 +124,19 @@ def build_network(inputs: NetworkInputs) -> BuiltNetwork:
     """
     notes: tuple[str, ...] = ()
     spans: tuple[PieceSpan, ...] = ()
+    doubts: tuple[str, ...] = ()
     match inputs.source:
         case FileItem() as item:
             file = file_network(item.content)
             frequency, s, reference = file.frequency, file.data, file.reference
         case HalfItem() as item:
-            whole = build_network(item.whole)
-            halves = split_through(whole.frequency, whole.s)
+            halves, notes = _halves(item.whole, item.like)
             above = halves.frequency > 0
             frequency = halves.frequency[above]
             s = (halves.left if item.side == "left" else halves.right)[above]
-            reference = np.full(s.shape[-1], whole.reference)
-            notes = (f"both halves in a row repeat the whole within {halves.error:.1e}",)
+            reference = np.full(s.shape[-1], item.whole.reference)
         case ChainItem() as chain:
-            frequency, s, spans, notes = _chain(chain.pieces, inputs.reference)
+            frequency, s, spans, notes, doubts = _chain(chain.pieces, inputs.reference)
             reference = np.full(s.shape[-1], inputs.reference)
         case other:
             frequency, reference = OWN_GRID, np.full(1, 50.0)
@@ -153,7 +158,55 @@ def build_network(inputs: NetworkInputs) -> BuiltNetwork:
         change,
         (*notes, *more),
         spans,
+        doubts,
     )
+
+
+@held(2**27)
+def _halves(whole: NetworkInputs, like: NetworkInputs | None) -> tuple[Halves, tuple[str, ...]]:
+    """Both halves of a 2x through, and what is to be said of them."""
+    two = build_network(whole)
+    more: tuple[str, ...] = ()
+    if like is None:
+        halves = split_through(two.frequency, two.s)
+    else:
+        around = build_network(replace(like, reference=whole.reference))
+        halves, unlike = corrected_halves(two.frequency, two.s, around.frequency, around.s)
+        more = (
+            f"impedance of the fixtures in {like.name}: left {unlike.left:+.1%}, right "
+            f"{unlike.right:+.1%} of the 2x through's",
+        )
+    cut = f"what comes back where it is cut is {halves.error:.2g} of an edge"
+    return halves, (cut, *more, *halves.notes)
+
+
+@held(2**20)
+def _unlike(whole: NetworkInputs, like: NetworkInputs) -> Unlike:
+    two, around = build_network(whole), build_network(replace(like, reference=whole.reference))
+    return unlike_fixtures(two.frequency, two.s, around.frequency, around.s)
+
+
+def _unlike_fixtures(pieces: tuple[PieceItem, ...]) -> tuple[str, ...]:
+    """What is to be said where halves are taken away that are not like what they are taken from."""
+    out = []
+    for one, other in pairwise(pieces):
+        for half, piece in ((one, other), (other, one)):
+            item = half.network.source
+            if not (half.removed and isinstance(item, HalfItem)) or piece.removed or item.like:
+                continue
+            try:
+                found = _unlike(item.whole, piece.network)
+            except NotPhysical as error:
+                out.append(f"{half.name} cannot be compared with {piece.name} ({error})")
+                continue
+            off = found.left if half is one else found.right
+            if abs(off) > _UNLIKE:
+                out.append(
+                    f"the fixture in {piece.name} is {off:+.1%} off the impedance of {half.name}: "
+                    f"about {found.reflection:.2g} of |S11| is the fixtures'; let the halves follow"
+                    f" {piece.name}"
+                )
+    return tuple(out)
 
 
 def _arranged(inputs: NetworkInputs, s: ComplexArray) -> tuple[tuple[int, ...], ComplexArray]:
@@ -247,7 +300,7 @@ def _two_port(item: PathItem, frequency: FloatArray, z: float) -> ComplexArray:
 
 def _chain(
     pieces: tuple[PieceItem, ...], reference: float
-) -> tuple[FloatArray, ComplexArray, tuple[PieceSpan, ...], tuple[str, ...]]:
+) -> tuple[FloatArray, ComplexArray, tuple[PieceSpan, ...], tuple[str, ...], tuple[str, ...]]:
     built = [build_network(replace(p.network, reference=reference)) for p in pieces]
     n = built[0].s.shape[-1]
     for piece, network in zip(pieces, built, strict=True):
@@ -279,7 +332,9 @@ def _chain(
             t = t @ _crossing(piece, half)
         total = t if total is None else total @ t
     assert total is not None
-    return frequency, t_to_s(total), tuple(spans), notes
+    doubts = tuple(doubt for network in built for doubt in network.doubts)
+    doubts += _unlike_fixtures(pieces)
+    return frequency, t_to_s(total), tuple(spans), notes, tuple(dict.fromkeys(doubts))
 
 
 def _crossing(piece: PieceItem, half: int) -> ComplexArray:

@@ -56,10 +56,11 @@ class PathItem:
 
 @dataclass(frozen=True, slots=True)
 class HalfItem:
-    """Half of a double fixture."""
+    """Half of a double fixture, its impedances those of the fixtures in `like`."""
 
     whole: NetworkInputs
     side: str
+    like: NetworkInputs | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,7 +143,8 @@ def _item(
         case PathSource() as source:
             return PathItem(_bare(path_inputs(design, design.path(source.path))))
         case HalfSource() as source:
-            return HalfItem(_part(design, source.of), source.side)
+            like = _part(design, source.like) if source.like else None
+            return HalfItem(_part(design, source.of), source.side, like)
         case ChainSource() as source:
             return ChainItem(
                 tuple(

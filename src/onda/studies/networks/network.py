@@ -86,6 +86,7 @@ class NetworkResult:
     quality : of the data as read, before any remedy; mended : of what is used
     better_order : ports from 1, where the order looks wrong; empty where it does not;
         order_words : what speaks for it
+    made_with : doubts that come from how it was made
     curves : by kind; time : views in time, None where the data do not carry them
     """
 
@@ -107,6 +108,7 @@ class NetworkResult:
     spans: tuple[PieceSpan, ...]
     notes: tuple[str, ...]
     order_words: str
+    made_with: tuple[str, ...] = ()
 
     @property
     def lane_count(self) -> int:
@@ -116,7 +118,7 @@ class NetworkResult:
     @property
     def doubts(self) -> tuple[str, ...]:
         """What every figure taken from it must say of its data."""
-        return doubts(self.mended)
+        return (*doubts(self.mended), *self.made_with)
 
     def curve_set(self, kind: str) -> CurveSet | None:
         """Curves of a kind."""
@@ -158,6 +160,7 @@ def _run(inputs: NetworkInputs, control: Control) -> NetworkResult:
         built.spans,
         built.notes,
         words,
+        built.doubts,
     )
 
 

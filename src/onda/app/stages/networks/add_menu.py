@@ -45,5 +45,11 @@ def add_menu(
         entry(menu, f"A chain that begins with {network.name}", edits.chain_of_this)
         if isinstance(network.source, FileSource):
             entry(menu, f"Both halves of {network.name}", edits.halves_of_this)
+        of_files = [n for n in design.networks if n.source.kind == "file" and n.id != network.id]
+        if network.source.kind == "file" and of_files:
+            fixtures = menu.addMenu(f"{network.name} without fixtures, by a 2x through")
+            for n in of_files:
+                if fixtures is not None:
+                    entry(fixtures, n.name, partial(edits.without_fixtures, n.id))
         entry(menu, f"A copy of {network.name}", copy)
     return menu

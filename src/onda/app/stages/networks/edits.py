@@ -25,6 +25,7 @@ from onda.project.networks.edits import (
     swap_ports,
     swap_wires,
     toggle_remedy,
+    without_fixtures,
 )
 from onda.project.networks.network import (
     ChainPiece,
@@ -217,6 +218,18 @@ class NetworkEdits:
             return project, last
 
         self._add("Split double fixture", make)
+
+    def without_fixtures(self, through: str) -> None:
+        """The network in view without its fixtures, known by a 2x through."""
+        measured = self._network.id
+        self._add("Take fixtures away", lambda p: without_fixtures(p, measured, through))
+
+    def follow(self, like: str) -> None:
+        """The half in view takes the impedances of another measurement's fixtures; "" for none."""
+        self._edit(
+            "Change fixtures",
+            lambda n: set_value(n, source=set_value(n.source, like=like or None)),
+        )
 
     def _add_like(self, what: str, name: str, source: Any, lane: str) -> None:
         """Add a network at the rate of the one in view."""

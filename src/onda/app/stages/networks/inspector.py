@@ -45,6 +45,7 @@ class NetworkInspector(QWidget):
         layout.addWidget(self.name)
         self.what = label("", "secondary", wrap=True)
         layout.addWidget(self.what)
+        self.like_row, self.like = self._build_like(layout)
         self.lane = self._choice("Read as", (("pair", "pairs"), ("single", "single lines")), layout)
         self.lane.activated.connect(lambda _: edits.set_lane(str(self.lane.currentData())))
         self.order = self._choice("Ports", _ORDERS, layout)
@@ -100,6 +101,20 @@ class NetworkInspector(QWidget):
         line.addWidget(box)
         layout.addLayout(line)
         return box
+
+    def _build_like(self, layout: QVBoxLayout) -> tuple[QWidget, ChoiceBox]:
+        """Whose fixtures a half is like."""
+        holder = QWidget()
+        line = QHBoxLayout(holder)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(label("Fixtures as in"), 1)
+        box = ChoiceBox(self._look, 150)
+        box.setAccessibleName("Fixtures as in")
+        box.setToolTip("The half takes the impedances that the fixtures of this measurement show")
+        box.activated.connect(lambda _: self._edits.follow(str(box.currentData())))
+        line.addWidget(box)
+        layout.addWidget(holder)
+        return holder, box
 
     def _build_piece(self, layout: QVBoxLayout) -> QWidget:
         holder = QWidget()
@@ -162,6 +177,7 @@ class NetworkInspector(QWidget):
         design = self._subject.design
         self.name.show_text(network.name)
         self.what.setText(self._words(network))
+        self._show_like(network)
         self.lane.setCurrentIndex(self.lane.findData(network.lane))
         n = self._subject.ports
         known = {
@@ -184,6 +200,18 @@ class NetworkInspector(QWidget):
         paths = [(p.id, p.name) for p in design.paths if p.lane == network.lane]
         _fill(self.paths, paths)
         self.use.setEnabled(bool(paths))
+
+    def _show_like(self, network: Network) -> None:
+        source = network.source
+        self.like_row.setVisible(source.kind == "half")
+        if source.kind == "half":
+            others = [
+                (n.id, n.name)
+                for n in self._subject.design.networks
+                if n.source.kind == "file" and n.id != source.of
+            ]
+            _fill(self.like, [("", "the 2x through"), *others])
+            self.like.setCurrentIndex(max(0, self.like.findData(source.like or "")))
 
     def _show_piece(self, network: Network, piece: ChainPiece | None) -> None:
         design = self._subject.design
@@ -208,7 +236,9 @@ class NetworkInspector(QWidget):
             case "path":
                 return f"Path {design.path(source.path).name}, pad to pad, devices left out"
             case "half":
-                return f"The {source.side} half of {design.network(source.of).name}"
+                words = f"The {source.side} half of {design.network(source.of).name}"
+                like = f", as in {design.network(source.like).name}" if source.like else ""
+                return words + like
             case _:
                 count = len(source.pieces)
                 return f"Chain of {count} piece{'s' if count != 1 else ''}"
