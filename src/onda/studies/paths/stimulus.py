@@ -9,13 +9,16 @@ import numpy as np
 
 from onda.engine.circuits import PiecewiseLinear
 from onda.engine.links.patterns import prbs
-from onda.errors import NotPhysical
+from onda.errors import NotPhysical, TooLarge
 from onda.studies.paths.items import PathInputs
 
 __all__ = ["edge_commands", "first_level_is_high", "periodic_commands", "source_waveform"]
 
 Edges = list[tuple[float, bool]]
 _JITTER_SEED = 11
+_MOST_EDGES = 200_000
+_BYTES_PER_EDGE = 5000.0
+"""Of what an edge costs in its waveform and in the record of a run, nearly."""
 
 
 def first_level_is_high(inputs: PathInputs) -> bool:
@@ -36,7 +39,8 @@ def edge_commands(inputs: PathInputs, until: float | None = None) -> Edges:
         return [(0.0, up), (s.width or window, not up)]
     if s.kind == "clock":
         period = 1.0 / (s.frequency or 1.0)
-        edges = periodic_commands(period, s.duty, math.ceil(window / period), first_up=up)
+        cycles = _counted(window / period, period, "cycle")
+        edges = periodic_commands(period, s.duty, cycles, first_up=up)
     else:
         edges = _data_edges(inputs, window)
     return [e for e in _jittered(edges, s.jitter) if e[0] < window] or edges[:1]
@@ -54,13 +58,25 @@ def periodic_commands(period: float, duty: float, cycles: int, *, first_up: bool
 def _data_edges(inputs: PathInputs, window: float) -> Edges:
     s = inputs.stimulus
     ui = 1.0 / (s.rate or 1.0)
-    count = min(math.ceil(window / ui) + 1, 200_000)
+    count = _counted(window / ui, ui, "bit") + 1
     bits = np.array([int(c) for c in s.bits]) if s.kind == "bits" else prbs(7, count).astype(int)
     if s.kind == "pattern":
         bits = np.concatenate([[int(s.falling)], bits])
     changes = np.flatnonzero(np.diff(bits))
     # The first bit is the level at rest; the second one starts at time 0.
     return [(float(k) * ui, bool(bits[k + 1])) for k in changes] or [(0.0, not bits[0])]
+
+
+def _counted(share: float, each: float, what: str) -> int:
+    """How many of what repeats lie in a window, if it is not too many."""
+    if share > _MOST_EDGES:
+        raise TooLarge(
+            f"{share:,.0f} {what}s",
+            needed=share * _BYTES_PER_EDGE,
+            allowed=_MOST_EDGES * _BYTES_PER_EDGE,
+            remedy=f"Look at {1e6 * _MOST_EDGES * each:.3g} us or less",
+        )
+    return math.ceil(share)
 
 
 def _jittered(edges: Edges, jitter: float) -> Edges:
