@@ -9,6 +9,7 @@ from onda.errors import InputError
 from onda.project.base import check_unique
 from onda.project.build.kinds import BUILD_KINDS
 from onda.project.build.stackup import Stackup
+from onda.project.coupling.kinds import GROUP_KINDS
 from onda.project.file_reference import DeviceFile
 from onda.project.kind import Kind, Mention, Objects, Ref
 from onda.project.lines.kinds import LINE_KINDS
@@ -27,6 +28,7 @@ KINDS: dict[str, Kind] = {
         *PATH_KINDS,
         *LINK_KINDS,
         *NETWORK_KINDS,
+        *GROUP_KINDS,
     )
 }
 

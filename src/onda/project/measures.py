@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from onda.errors import InputError
+from onda.project.coupling.measures import GROUP_MEASURES
 from onda.project.lines.measures import LINE_MEASURES
 from onda.project.links.measures import LINK_MEASURES
 from onda.project.measure import Measure
@@ -12,7 +13,14 @@ from onda.project.paths.measures import PATH_MEASURES
 __all__ = ["MEASURES", "measure", "measures_of"]
 
 MEASURES: dict[str, Measure] = {
-    m.key: m for m in (*LINE_MEASURES, *PATH_MEASURES, *NETWORK_MEASURES, *LINK_MEASURES)
+    m.key: m
+    for m in (
+        *LINE_MEASURES,
+        *PATH_MEASURES,
+        *NETWORK_MEASURES,
+        *LINK_MEASURES,
+        *GROUP_MEASURES,
+    )
 }
 
 

@@ -8,6 +8,7 @@ from pydantic import ConfigDict, Field, StringConstraints, ValidationError, mode
 
 from onda.project.base import MANY, Frozen, Identifier, Name, Text, check_unique, find, tupled
 from onda.project.build.stackup import Material, Stackup
+from onda.project.coupling.group import LaneGroup
 from onda.project.file_reference import DeviceFile, FileReference
 from onda.project.kinds import KINDS, check_design, kinds_by_field
 from onda.project.lines.objects import LineClass, SheetLine, ShieldedSection
@@ -39,6 +40,7 @@ class Design(Frozen):
     paths: Annotated[tuple[Path, ...], Field(max_length=MANY)]
     links: Annotated[tuple[Link, ...], Field(max_length=MANY)]
     networks: Annotated[tuple[Network, ...], Field(max_length=MANY)] = ()
+    groups: Annotated[tuple[LaneGroup, ...], Field(max_length=MANY)] = ()
 
     @model_validator(mode="before")
     @classmethod
@@ -68,6 +70,10 @@ class Design(Frozen):
     def network(self, identifier: str) -> Network:
         """The network of that id."""
         return find(self.networks, identifier)
+
+    def group(self, identifier: str) -> LaneGroup:
+        """The group of that id."""
+        return find(self.groups, identifier)
 
     def line_class(self, identifier: str) -> LineClass:
         """The line class of that id."""

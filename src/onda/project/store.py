@@ -70,7 +70,7 @@ def _from_6(tree: dict[str, Any]) -> dict[str, Any]:
 
 
 def _from_7(tree: dict[str, Any]) -> dict[str, Any]:
-    """Schema 8: half a 2x through may follow a measurement; what was there stays as it is."""
+    """Schema 8: half a 2x through may follow a measurement, and groups of lanes."""
     return tree | {"schema_version": 8}
 
 

@@ -83,6 +83,8 @@ class TraceShape:
 
     `base_up` turns it over, as etched copper on the underside of a core lies. `gap` between the
     bases of neighbours, None for a single line or a broadside pair; `count` of lines side by side.
+    `gaps`, one fewer than lines, where not all are `gap`; `widths`, one a line, where not all are
+    `width`.
     """
 
     width: float
@@ -93,6 +95,8 @@ class TraceShape:
     count: int = 2
     coplanar: Coplanar | None = None
     facing: Facing | None = None
+    gaps: tuple[float, ...] = ()
+    widths: tuple[float, ...] = ()
 
     @property
     def lines(self) -> int:
@@ -102,7 +106,17 @@ class TraceShape:
     @property
     def span(self) -> float:
         """Width over all lines of the layer, metres, without coplanar grounds."""
-        return self.lines * self.width + (self.lines - 1) * (self.gap or 0.0)
+        return math.fsum(self.across) + math.fsum(self.between)
+
+    @property
+    def across(self) -> tuple[float, ...]:
+        """Width of each line."""
+        return self.widths or (self.width,) * self.lines
+
+    @property
+    def between(self) -> tuple[float, ...]:
+        """Gap behind each line but the last."""
+        return self.gaps or (self.gap or 0.0,) * (self.lines - 1)
 
 
 def trace_section(
@@ -149,10 +163,10 @@ def trace_section(
     if coating is not None:
         layers.append(Layer(base, base + coating.over_laminate, coating.er, coating.material))
     conductors: list[Conductor] = []
-    for name, left in _lefts(trace):
-        conductors.append(_trace(trace, name, left, trace.width, base))
+    for name, left, width in _lefts(trace):
+        conductors.append(_trace(trace, name, left, width, base))
         if coating is not None:
-            regions.append(_coat(trace, left, trace.width, base, coating))
+            regions.append(_coat(trace, left, width, base, coating))
     for name, left, width in _grounds(trace):
         conductors.append(_trace(trace, name, left, width, base, "ground"))
         if coating is not None:
@@ -169,12 +183,15 @@ def trace_section(
     return CrossSection(tuple(layers), tuple(conductors), tuple(planes), tuple(regions))
 
 
-def _lefts(trace: TraceShape) -> list[tuple[str, float]]:
+def _lefts(trace: TraceShape) -> list[tuple[str, float, float]]:
     if trace.gap is None:
-        return [("P" if trace.facing else "S", -0.5 * trace.width)]
-    step = trace.width + trace.gap
+        return [("P" if trace.facing else "S", -0.5 * trace.width, trace.width)]
     names = ["P", "N"] if trace.count == 2 else [str(k + 1) for k in range(trace.count)]
-    return [(name, -0.5 * trace.span + k * step) for k, name in enumerate(names)]
+    out, left = [], -0.5 * trace.span
+    for name, width, gap in zip(names, trace.across, (*trace.between, 0.0), strict=True):
+        out.append((name, left, width))
+        left += width + gap
+    return out
 
 
 def _grounds(trace: TraceShape) -> list[tuple[str, float, float]]:
@@ -276,15 +293,23 @@ def _check_trace(trace: TraceShape) -> None:
     _positive("thickness", trace.thickness)
     if trace.gap is not None:
         _positive("gap", trace.gap)
-        if not 2 <= trace.count <= 32:
-            raise NotPhysical("count of lines", trace.count, "between 2 and 32")
+        if not 2 <= trace.count <= 48:
+            raise NotPhysical("count of lines", trace.count, "between 2 and 48")
+        if trace.gaps and len(trace.gaps) != trace.count - 1:
+            raise NotPhysical("gaps", len(trace.gaps), f"one fewer than lines, {trace.count - 1}")
+        for gap in trace.gaps:
+            _positive("gap", gap)
+        if trace.widths and len(trace.widths) != trace.count:
+            raise NotPhysical("widths", len(trace.widths), f"as many as lines, {trace.count}")
         if trace.facing is not None:
             raise NotPhysical("gap", "of a broadside pair", "none: its traces face each other")
-    if trace.width > 0.1 or (trace.gap or 0.0) > 0.1:
+    if trace.width > 0.1 or max((trace.gap or 0.0), *trace.gaps, 0.0) > 0.1:
         raise NotPhysical("width and gap", f"{trace.width * 1e3:.4g} mm", "at most 100 mm")
     if not trace.undercut >= 0.0:
         raise NotPhysical("undercut", trace.undercut, "0 or above")
-    if trace.undercut >= 0.5 * trace.width:
+    for width in trace.widths:
+        _positive("width", width)
+    if trace.undercut >= 0.5 * min(trace.across):
         raise NotPhysical(
             "width",
             f"{trace.width * 1e6:.4g} um",

@@ -34,6 +34,7 @@ __all__ = [
     "SolvedLine",
     "TraceShape",
     "quick_impedance",
+    "rough_faces",
     "section_at_frequency",
     "section_of",
     "solve_line",
@@ -256,7 +257,7 @@ def _roughened(
         return smooth
     make = Hammerstad.from_rz if rough.model == "Hammerstad" else Huray.from_rz
     ladders: list[Ladder] = []
-    for name, rz in _faces(rough).items():
+    for name, rz in rough_faces(rough).items():
         share = losses.k_by_surface.get(name)
         if rz > 0 and share is not None:
             k = float(_of_currents(inputs, result, share, even))
@@ -274,7 +275,8 @@ def _joined(ladders: list[Ladder]) -> tuple[Ladder, ...]:
     return (Ladder(tuple(sums), tuple(sums.values())),) if sums else ()
 
 
-def _faces(rough: Rough) -> dict[str, float]:
+def rough_faces(rough: Rough) -> dict[str, float]:
+    """Roughness (m) by the face that it is of, named as `resistance` names them."""
     return {
         "bottom": rough.bottom,
         "top": rough.top,

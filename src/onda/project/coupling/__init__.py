@@ -1,0 +1,1 @@
+"""Coupling: groups of lanes that run side by side."""

@@ -1,0 +1,122 @@
+"""Groups: lanes side by side, each one way or the other, over pieces of their way."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from onda.project.base import Frozen, Identifier, Name, Text, check_unique, default_of
+from onda.project.quantities import DataRate, Frequency, Length, Loss, Resistance, Time, Voltage
+
+__all__ = ["MOST_LANES", "AllowedNoise", "GroupPiece", "Guard", "Lane", "LaneGroup"]
+
+MOST_LANES = 16
+"""Lanes of a group; of pairs half as many conductors more."""
+
+
+class Lane(Frozen):
+    """A line or pair of a group, from the top; it drives towards the right or towards the left."""
+
+    id: Identifier
+    name: Name
+    towards: Literal["right", "left"] = "right"
+
+
+class Guard(Frozen):
+    """Copper at 0 V in the middle between any two lanes.
+
+    `pitch` is the distance of the vias that tie it to the planes; None ties it at its ends only.
+    """
+
+    width: Length
+    pitch: Length | None = None
+
+
+class GroupPiece(Frozen):
+    """A piece of the way on one layer.
+
+    `spacings`, one fewer than lanes: from the edge of a lane to that of the next. A piece that is
+    not `coupled` is a fan-in or a fan-out, where lanes are far from each other.
+    """
+
+    id: Identifier
+    layer: Identifier
+    length: Length
+    spacings: Annotated[tuple[Length, ...], Field(max_length=MOST_LANES - 1)] = ()
+    coupled: bool = True
+    guard: Guard | None = None
+
+
+class AllowedNoise(Frozen):
+    """A point of the curve of noise that is allowed against a lane's own loss."""
+
+    loss: Loss
+    noise: Voltage
+
+
+class LaneGroup(Frozen):
+    """Lanes of one line class side by side.
+
+    Attributes
+    ----------
+    rate : symbols a second; rise : 20 to 80 percent time of every transmitter
+    near, far : amplitude of a near-end and of a far-end transmitter as noise counts it: half of
+        its swing
+    receiver : bandwidth of the receivers, None for three quarters of the rate
+    source, load : ohm, of each conductor to 0 V at transmitters and receivers; None is matched
+    allowed : of noise against loss at half the rate, rising in loss; empty for no limit
+    """
+
+    id: Identifier
+    name: Name
+    note: Text = ""
+    line_class: Identifier
+    lanes: Annotated[tuple[Lane, ...], Field(min_length=2, max_length=MOST_LANES)]
+    pieces: Annotated[tuple[GroupPiece, ...], Field(min_length=1, max_length=40)]
+    rate: DataRate
+    rise: Time
+    near: Voltage = default_of("400 mV", "voltage")
+    far: Voltage = default_of("400 mV", "voltage")
+    receiver: Frequency | None = None
+    source: Resistance | None = None
+    load: Resistance | None = None
+    allowed: Annotated[tuple[AllowedNoise, ...], Field(max_length=60)] = ()
+
+    @model_validator(mode="after")
+    def _consistent(self) -> LaneGroup:
+        check_unique("lane", (x.id for x in self.lanes))
+        check_unique("piece", (x.id for x in self.pieces))
+        for piece in self.pieces:
+            if piece.coupled and len(piece.spacings) != len(self.lanes) - 1:
+                raise ValueError(
+                    f"group {self.id}, piece {piece.id}: {len(piece.spacings)} spacings between "
+                    f"{len(self.lanes)} lanes, {len(self.lanes) - 1} are needed"
+                )
+            for k, spacing in enumerate(piece.spacings):
+                if piece.guard is not None and spacing.si <= piece.guard.width.si:
+                    raise ValueError(
+                        f"group {self.id}, piece {piece.id}: a guard {piece.guard.width.text} wide "
+                        f"overlaps lanes {spacing.text} apart, after lane {self.lanes[k].name}"
+                    )
+        for name in ("near", "far"):
+            if not getattr(self, name).si > 0.0:
+                raise ValueError(f"group {self.id}: amplitude at the {name} end must be above 0 V")
+        if len(self.allowed) == 1:
+            raise ValueError(f"group {self.id}: allowed noise needs two points or none")
+        for one, other in pairwise(self.allowed):
+            if not other.loss.si > one.loss.si:
+                raise ValueError(
+                    f"group {self.id}: losses of the allowed noise must rise, {other.loss.text} "
+                    f"follows {one.loss.text}"
+                )
+        for point in self.allowed:
+            if not point.noise.si > 0.0:
+                raise ValueError(f"group {self.id}: allowed noise must be above 0 V")
+        return self
+
+    @property
+    def length(self) -> float:
+        """Metres, of all pieces."""
+        return sum(piece.length.si for piece in self.pieces)

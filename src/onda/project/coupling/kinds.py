@@ -1,0 +1,53 @@
+"""Groups: they refer to a line class and to layers that it is routed on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from onda.project.coupling.group import LaneGroup
+from onda.project.kind import Kind, Mention, Objects
+
+__all__ = ["GROUP_KINDS"]
+
+
+def _refers(group: LaneGroup) -> Iterable[Mention]:
+    yield Mention("line", group.line_class)
+
+
+def _check(group: LaneGroup, objects: Objects) -> None:
+    found = objects.get("line", group.line_class)
+    if not found.structure.one_line:
+        raise ValueError(
+            f"group {group.id}: {found.name} is a {found.kind} already; its lanes are single "
+            "lines or pairs"
+        )
+    for piece in group.pieces:
+        trace = found.trace_on(piece.layer)
+        if trace is None:
+            raise ValueError(
+                f"group {group.id}, piece {piece.id}: {found.name} is not routed on {piece.layer!r}"
+            )
+        if trace.facing is not None or trace.ground_gap is not None or trace.opening is not None:
+            raise ValueError(
+                f"group {group.id}, piece {piece.id}: lanes lie side by side over whole planes, "
+                f"{found.name} on {piece.layer} does not"
+            )
+
+
+GROUP_KINDS = (
+    Kind(
+        "group",
+        "group",
+        "groups",
+        LaneGroup,
+        refers=_refers,
+        needs=("line", "layer"),
+        check=_check,
+        space="coupling",
+        place="receiver",
+        places=lambda g: (
+            ("", "at the worst receiver"),
+            *((lane.id, f"at {lane.name}") for lane in g.lanes),
+        ),
+    ),
+)

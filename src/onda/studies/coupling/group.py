@@ -1,0 +1,270 @@
+"""What lanes of a group do to each other: who disturbs whom, in frequency and in time."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.coupling.crosstalk import Lane, Noise, NoiseTerms, crosstalk, noise_of
+from onda.engine.coupling.group import GroupPiece, piece_network
+from onda.engine.coupling.pulses import Arrival, arrivals, edge_responses, peaks_of
+from onda.engine.networks.algebra import s_to_t, t_to_s
+from onda.engine.networks.mixed_mode import mixed_mode
+from onda.engine.networks.parameters import renormalise
+from onda.engine.networks.time_domain import Edge
+from onda.engine.section.multiline import Coupling, coupling_between
+from onda.errors import NotPhysical
+from onda.studies.core.study import Control, Study
+from onda.studies.coupling.inputs import GroupInputs, PieceInputs
+from onda.studies.coupling.solved_group import apart, group_line, lane_matrices, lane_target
+
+__all__ = ["GROUP", "GroupResult", "Neighbours", "group_pieces", "network_of_group"]
+
+ComplexArray = NDArray[np.complex128]
+FloatArray = NDArray[np.float64]
+_POINTS, _MOST_POINTS = 1000, 8000
+_RINGS = 8.0
+"""Times the whole delay that a response is looked at: what echoes between unmatched ends."""
+_LOW = 50e6
+"""Hz, where the band of integrated noise begins, as in IEEE 802.3."""
+_STRAIGHT = 1.0 / 0.6
+"""From 0 to 100 percent of a straight edge over its 20 to 80 percent time."""
+
+
+@dataclass(frozen=True, slots=True)
+class Neighbours:
+    """Two lanes beside each other in a piece, by the weak-coupling coefficients."""
+
+    piece: str
+    first: int
+    second: int
+    coupling: Coupling
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class GroupResult:
+    """A group's crosstalk; n lanes, victim first in every matrix.
+
+    Attributes
+    ----------
+    frequency : (f,) Hz from 0; heard : (f, n, n) what each receiver hears of each transmitter, on
+        the diagonal what comes through; converted : (f, n) a pair's own common mode at its receiver
+    near : (n, n), whether a disturber sits at the receiver's end
+    time : (t,) s, 0 at the middle of the edge; volts : (t, n, n) for an edge of 1 V of its own
+        transmitter
+    peaks : (n, n) V, largest excursion for its transmitter's whole swing
+    allowed : (n,) V rms at each lane's loss, NaN for no limit or a loss beyond the curve
+    doubts : what every figure must say
+    """
+
+    name: str
+    lanes: tuple[str, ...]
+    ids: tuple[str, ...]
+    rightward: tuple[bool, ...]
+    pair: bool
+    rate: float
+    frequency: FloatArray
+    heard: ComplexArray
+    converted: ComplexArray
+    near: NDArray[np.bool_]
+    noise: tuple[Noise, ...]
+    time: FloatArray
+    volts: FloatArray
+    peaks: FloatArray
+    arrivals: tuple[Arrival, ...]
+    allowed: FloatArray
+    neighbours: tuple[Neighbours, ...]
+    delay: float
+    doubts: tuple[str, ...] = ()
+
+    def lane(self, identifier: str) -> int:
+        """Number of a lane from 0; raise `NotPhysical` where there is none."""
+        if identifier not in self.ids:
+            raise NotPhysical("lane", identifier, f"one of {', '.join(self.ids)}")
+        return self.ids.index(identifier)
+
+    def power_sum(self, victim: int, near: bool | None = None) -> FloatArray:
+        """(f,) root of the sum of squares over disturbers: near ones, far ones, or all."""
+        some = self.near[victim] if near else ~self.near[victim]
+        if near is None:
+            some = np.ones(len(self.ids), dtype=bool)
+        some = some & (np.arange(len(self.ids)) != victim)
+        return np.asarray(np.sqrt((np.abs(self.heard[:, victim, some]) ** 2).sum(axis=1)))
+
+    def peak_sum(self, victim: int, near: bool | None = None) -> float:
+        """Volts of all disturbers (or near, or far ones) in the worst alignment."""
+        sizes = np.abs(self.peaks[victim])
+        if near is None:
+            return float(sizes.sum())
+        return float(sizes[self.near[victim] == near].sum())
+
+
+def group_pieces(inputs: GroupInputs) -> Iterator[GroupPiece]:
+    """Pieces of a group as coupled lines, solved one after another."""
+    for piece in inputs.pieces:
+        yield _piece(inputs, piece)
+
+
+def _piece(inputs: GroupInputs, piece: PieceInputs) -> GroupPiece:
+    if piece.section is None:
+        return GroupPiece(apart(piece, len(inputs.lanes), inputs.fine), piece.length)
+    line = group_line(piece.section, piece.lane, inputs.fine)
+    return GroupPiece(line, piece.length, piece.guards, piece.pitch)
+
+
+def _target(inputs: GroupInputs) -> float:
+    return lane_target(inputs.pieces[0], inputs.fine)
+
+
+def network_of_group(
+    inputs: GroupInputs, frequency: FloatArray, control: Control | None = None
+) -> tuple[ComplexArray, float]:
+    """S (f, 2k, 2k) between all conductors, left ends first, and their reference, ohm.
+
+    Raises
+    ------
+    NotPhysical : a section that cannot be solved
+    """
+    z = _target(inputs)
+    total: ComplexArray | None = None
+    for k, piece in enumerate(group_pieces(inputs)):
+        s = piece_network(frequency, piece, np.full(piece.signals, z))
+        if len(inputs.pieces) == 1:
+            return s, z
+        t = s_to_t(s)
+        total = t if total is None else total @ t
+        if control is not None:
+            control.progress(0.1 + 0.6 * (k + 1) / len(inputs.pieces))
+    assert total is not None
+    return t_to_s(total), z
+
+
+def _run(inputs: GroupInputs, control: Control) -> GroupResult:
+    control.progress(0.05)
+    first = next(group_pieces(inputs))
+    length = sum(piece.length for piece in inputs.pieces)
+    delay = first.line.fastest * length
+    edge = Edge(inputs.rise)
+    top = max(0.8 * inputs.rate, inputs.receiver, edge.needs)
+    points = int(np.clip(np.ceil(top * _RINGS * delay), _POINTS, _MOST_POINTS))
+    frequency = np.linspace(0.0, top, points + 1)
+    s, z = network_of_group(inputs, frequency, control)
+    k = s.shape[-1] // 2
+    s = _at_ends(inputs, s, z)
+    control.progress(0.75)
+    lanes, heard, converted = _lanes(inputs, s, k)
+    n = len(lanes)
+    near = np.array([[a.rightward != v.rightward for a in lanes] for v in lanes])
+    terms = NoiseTerms(
+        inputs.rate, inputs.receiver, inputs.near, inputs.far, inputs.rise, inputs.rise,
+        max(_LOW, float(frequency[1])), 0.75 * inputs.rate,
+    )  # fmt: skip
+    noise = noise_of(frequency, heard, lanes, terms)
+    control.progress(0.8)
+    time, volts = edge_responses(frequency, heard, edge)
+    swing = 2.0 * np.where(near, inputs.near, inputs.far)
+    same = ~near & ~np.eye(n, dtype=bool)
+    return GroupResult(
+        inputs.name,
+        tuple(x.name for x in inputs.lanes),
+        tuple(x.id for x in inputs.lanes),
+        tuple(x.rightward for x in inputs.lanes),
+        inputs.pair,
+        inputs.rate,
+        frequency,
+        heard,
+        converted,
+        near,
+        noise,
+        time,
+        volts,
+        peaks_of(volts) * swing,
+        arrivals(time, volts, same),
+        _allowed(inputs, noise),
+        _neighbours(inputs),
+        delay,
+        _doubts(inputs, noise),
+    )
+
+
+def _at_ends(inputs: GroupInputs, s: ComplexArray, z: float) -> ComplexArray:
+    """Seen between sources and loads as they are; what is not stated is matched."""
+    source, load = inputs.source or z, inputs.load or z
+    if source == z == load:
+        return s
+    per_lane = 2 if inputs.pair else 1
+    left = [source if x.rightward else load for x in inputs.lanes for _ in range(per_lane)]
+    right = [load if x.rightward else source for x in inputs.lanes for _ in range(per_lane)]
+    ends = np.array([*left, *right])
+    turned = renormalise(s, np.full(len(ends), z), ends)
+    # Waves on unlike references carry power, not volts: a matched source of the reference sends
+    # half of its swing, a load hears its own root over that of the source.
+    return np.asarray(turned * np.sqrt(ends[:, None] / ends[None, :]))
+
+
+def _lanes(
+    inputs: GroupInputs, s: ComplexArray, k: int
+) -> tuple[tuple[Lane, ...], ComplexArray, ComplexArray]:
+    """Lanes by their ports, what is heard, and what a pair makes common of its own."""
+    n = len(inputs.lanes)
+    lanes = tuple(Lane(i, n + i, x.rightward) for i, x in enumerate(inputs.lanes))
+    if not inputs.pair:
+        return lanes, crosstalk(s, lanes), np.zeros((len(s), n), dtype=complex)
+    pairs = tuple((side + 2 * i, side + 2 * i + 1) for side in (0, k) for i in range(n))
+    mixed = mixed_mode(s, pairs)
+    modes = 2 * n
+    own = [(modes + lane.hears, lane.sends) for lane in lanes]
+    converted = np.stack([mixed[:, to, of] for to, of in own], axis=-1)
+    return lanes, crosstalk(mixed[:, :modes, :modes], lanes), np.asarray(converted)
+
+
+def _allowed(inputs: GroupInputs, noise: tuple[Noise, ...]) -> FloatArray:
+    if not inputs.allowed:
+        return np.full(len(noise), np.nan)
+    loss = np.array([p.loss for p in inputs.allowed])
+    volts = np.array([p.noise for p in inputs.allowed])
+    at = np.array([x.loss_db for x in noise])
+    return np.asarray(np.interp(at, loss, volts, left=np.nan, right=np.nan), dtype=np.float64)
+
+
+def _neighbours(inputs: GroupInputs) -> tuple[Neighbours, ...]:
+    out = []
+    for piece in inputs.pieces:
+        if piece.section is None:
+            continue
+        line = group_line(piece.section, piece.lane, inputs.fine)
+        signals = tuple(i for i in range(line.size) if i not in piece.guards)
+        c, inductance = lane_matrices(line, signals, inputs.pair)
+        for i in range(len(inputs.lanes) - 1):
+            found = coupling_between(
+                c, inductance, i, i + 1, length=piece.length, rise_time=_STRAIGHT * inputs.rise
+            )
+            out.append(Neighbours(piece.id, i, i + 1, found))
+    return tuple(out)
+
+
+def _doubts(inputs: GroupInputs, noise: tuple[Noise, ...]) -> tuple[str, ...]:
+    out = []
+    if not inputs.fine:
+        out.append("quick sections, while something moves")
+    if any(piece.guards and piece.pitch == 0.0 for piece in inputs.pieces):
+        out.append("guards are tied at the ends of their piece only")
+    if inputs.allowed:
+        low, high = inputs.allowed[0].loss, inputs.allowed[-1].loss
+        beyond = [
+            x.name
+            for x, one in zip(inputs.lanes, noise, strict=True)
+            if not low <= one.loss_db <= high
+        ]
+        if beyond:
+            out.append(
+                f"the allowed noise is given from {low:.3g} to {high:.3g} dB, the loss of "
+                f"{', '.join(beyond)} lies beyond"
+            )
+    return tuple(out)
+
+
+GROUP: Study[GroupInputs, GroupResult] = Study("group", _run, GroupResult, title="Crosstalk")

@@ -1,0 +1,133 @@
+"""Slice of a design for a group: its lanes, and each piece as a section of all conductors."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from onda.errors import InputError
+from onda.project.coupling.group import GroupPiece, LaneGroup
+from onda.project.model import Design
+from onda.studies.lines.inputs import LineInputs, line_inputs
+
+__all__ = ["AllowedInputs", "GroupInputs", "LaneInputs", "PieceInputs", "group_inputs"]
+
+MOST_CONDUCTORS = 40
+"""Conductors of one section; its cost grows with the third power."""
+
+
+@dataclass(frozen=True, slots=True)
+class LaneInputs:
+    """A lane of a group; `rightward` drives from the left."""
+
+    id: str
+    name: str
+    rightward: bool
+
+
+@dataclass(frozen=True, slots=True)
+class PieceInputs:
+    """A piece of the way.
+
+    Attributes
+    ----------
+    lane : one lane by itself
+    section : all conductors, guards among them; None where lanes do not see each other
+    guards : conductors that are guards, from 0; pitch : m between their ties, 0 for ends only
+    """
+
+    id: str
+    length: float
+    lane: LineInputs
+    section: LineInputs | None
+    guards: tuple[int, ...] = ()
+    pitch: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class AllowedInputs:
+    """Noise (V) that is allowed at a loss (dB)."""
+
+    loss: float
+    noise: float
+
+
+@dataclass(frozen=True, slots=True)
+class GroupInputs:
+    """Everything that a group's crosstalk depends on; SI units; 0 ohm means matched.
+
+    `fine` takes the sections with all panels; without it they are quick, for a drag.
+    """
+
+    name: str
+    pair: bool
+    lanes: tuple[LaneInputs, ...]
+    pieces: tuple[PieceInputs, ...]
+    rate: float
+    rise: float
+    near: float
+    far: float
+    receiver: float
+    source: float
+    load: float
+    allowed: tuple[AllowedInputs, ...]
+    fine: bool = True
+
+
+def group_inputs(design: Design, group: LaneGroup, *, fine: bool = True) -> GroupInputs:
+    """Slice for a group.
+
+    Raises
+    ------
+    InputError : too many conductors, or a class that is not routed where a piece runs
+    NotPhysical : a layer without a plane
+    """
+    line_class = design.line_class(group.line_class)
+    pair = line_class.structure.differential
+    return GroupInputs(
+        name=group.name,
+        pair=pair,
+        lanes=tuple(LaneInputs(x.id, x.name, x.towards == "right") for x in group.lanes),
+        pieces=tuple(_piece(design, group, piece) for piece in group.pieces),
+        rate=group.rate.si,
+        rise=group.rise.si,
+        near=group.near.si,
+        far=group.far.si,
+        receiver=group.receiver.si if group.receiver else 0.75 * group.rate.si,
+        source=group.source.si if group.source else 0.0,
+        load=group.load.si if group.load else 0.0,
+        allowed=tuple(AllowedInputs(p.loss.si, p.noise.si) for p in group.allowed),
+        fine=fine,
+    )
+
+
+def _piece(design: Design, group: LaneGroup, piece: GroupPiece) -> PieceInputs:
+    lane = line_inputs(design, design.line_class(group.line_class), piece.layer)
+    if not piece.coupled:
+        return PieceInputs(piece.id, piece.length.si, lane, None)
+    own = lane.trace
+    guard = piece.guard
+    widths: list[float] = []
+    gaps: list[float] = []
+    guards: list[int] = []
+    for spacing in (*(q.si for q in piece.spacings), 0.0):
+        widths += [own.width] * own.lines
+        gaps += own.between
+        if spacing == 0.0:
+            break
+        if guard is None:
+            gaps.append(spacing)
+        else:
+            gaps += [0.5 * (spacing - guard.width.si)] * 2
+            guards.append(len(widths))
+            widths.append(guard.width.si)
+    at = len(widths)
+    if at > MOST_CONDUCTORS:
+        raise InputError(
+            f"{group.name} has {at} conductors in one section, at most {MOST_CONDUCTORS}; "
+            f"they would take about {2.0 * (at / 16) ** 2.5:.0f} s a look",
+            remedy="Look at fewer lanes: those further away hardly disturb.",
+        )
+    shape = replace(own, gap=gaps[0], gaps=tuple(gaps), widths=tuple(widths), count=at)
+    section = replace(lane, kind="group", trace=shape)
+    pitch = guard.pitch.si if guard is not None and guard.pitch is not None else 0.0
+    return PieceInputs(piece.id, piece.length.si, lane, section, tuple(guards), pitch)

@@ -1,0 +1,114 @@
+"""A piece of a group as coupled lines: its section solved, its copper and dielectrics as matrices.
+
+The field solution gives L, C and the resistance of thin skin as matrices. How resistance rises from
+rest to there is taken from one lane's line alone, solved with filaments: the ladder of its current
+crowding, scaled by the matrix, so that both ends are exact and the way between is the lane's own.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.group_lines import GroupCapacitance, GroupLine
+from onda.engine.lines import Ladder
+from onda.engine.roughness import Hammerstad, Huray
+from onda.engine.section import solve_section
+from onda.engine.section.copper import rough_ladder
+from onda.engine.section.resistance import resistance
+from onda.studies.coupling.inputs import PieceInputs
+from onda.studies.lines.inputs import LineInputs
+from onda.studies.lines.solved_line import rough_faces, section_at_frequency, solve_line
+
+__all__ = ["apart", "group_line", "lane_matrices", "lane_target"]
+
+FloatArray = NDArray[np.float64]
+
+
+@lru_cache(maxsize=64)
+def group_line(section: LineInputs, lane: LineInputs, fine: bool) -> GroupLine:
+    """All conductors of a section as coupled lines; `lane` is one of its lanes by itself."""
+    drawn, dielectrics, er = section_at_frequency(section)
+    result = solve_section(drawn, per_piece=5 if fine else 4, quick=not fine)
+    losses = resistance(drawn, result, section.resistivity)
+    inductance = 0.5 * (result.l_ext + result.l_ext.T)
+    shares = [0.5 * (share + share.T) for share in result.c_share]
+    air = 0.5 * (result.c + result.c.T) - np.sum(shares, axis=0)
+    parts = [
+        GroupCapacitance(share, er[name], dielectrics[name])
+        for name, share in zip(result.materials, shares, strict=True)
+    ]
+    one = solve_line(lane, fine)
+    # By the same surface currents, so that what they leave out at corners cancels.
+    share = losses.k_skin / solve_line(lane, False).smooth.k_skin
+    crowding = tuple((ladder, share) for ladder in one.smooth.ladders)
+    plain = np.zeros_like(inductance) if crowding else losses.k_skin
+    rough = _roughness(section, losses.k_by_surface)
+    return GroupLine(
+        inductance,
+        (*parts, GroupCapacitance(air)),
+        np.diag(losses.r_dc),
+        plain,
+        (*crowding, *rough),
+    )
+
+
+def _roughness(
+    section: LineInputs, by_surface: dict[str, FloatArray]
+) -> tuple[tuple[Ladder, FloatArray], ...]:
+    rough = section.rough
+    if rough.model == "smooth":
+        return ()
+    make = Hammerstad.from_rz if rough.model == "Hammerstad" else Huray.from_rz
+    return tuple(
+        (rough_ladder(1.0, make(rz), section.resistivity), by_surface[name])
+        for name, rz in rough_faces(rough).items()
+        if rz > 0.0 and name in by_surface and np.any(by_surface[name])
+    )
+
+
+def apart(piece: PieceInputs, lanes: int, fine: bool) -> GroupLine:
+    """Lanes of a piece that do not see each other: one of them, `lanes` times."""
+    own = piece.lane
+    one = group_line(own, own, fine)
+
+    def repeated(matrix: FloatArray) -> FloatArray:
+        return np.asarray(np.kron(np.eye(lanes), matrix))
+
+    return GroupLine(
+        repeated(one.l_ext),
+        tuple(
+            GroupCapacitance(repeated(part.c_ref), part.er_ref, part.dielectric)
+            for part in one.capacitance
+        ),
+        repeated(one.r_dc),
+        repeated(one.k_skin),
+        tuple((ladder, repeated(share)) for ladder, share in one.ladders),
+    )
+
+
+def lane_target(piece: PieceInputs, fine: bool) -> float:
+    """Impedance of a conductor of a lane that is alone, ohm: what matches its ends."""
+    one = solve_line(piece.lane, fine)
+    return 0.5 * one.z if piece.lane.differential else one.z
+
+
+def lane_matrices(
+    line: GroupLine, signals: tuple[int, ...], pair: bool
+) -> tuple[FloatArray, FloatArray]:
+    """C and L (lanes, lanes) that lanes see of each other; of pairs of their differential modes.
+
+    With v = A v_d and i = B i_d, A = (1/2, -1/2) and B = (1, -1) for each pair: C_d = A^T C A and
+    L_d = B^T L B. Lines that are no signals lie at 0 V: their rows leave C and close L.
+    """
+    c = np.sum([part.c_ref for part in line.capacitance], axis=0)
+    keep = np.ix_(signals, signals)
+    c_kept = c[keep]
+    l_kept = np.linalg.inv(np.linalg.inv(line.l_ext)[keep])
+    if not pair:
+        return c_kept, l_kept
+    count = len(signals) // 2
+    turn = np.kron(np.eye(count), np.array([[1.0], [-1.0]]))
+    return np.asarray(0.25 * turn.T @ c_kept @ turn), np.asarray(turn.T @ l_kept @ turn)
