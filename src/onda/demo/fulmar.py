@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from onda.demo import build, networks, paths
+from onda.demo import build, coupling, networks, paths
 from onda.demo.paths import trace as _trace
 from onda.demo.paths import via as _via
 from onda.project.model import SCHEMA_VERSION, Project
@@ -41,6 +41,7 @@ def _tree() -> dict[str, Any]:
             ],
             "links": [_lane_link()],
             "networks": networks.networks(),
+            "groups": coupling.groups(),
         },
         "requirements": _requirements(),
         "kept": [],
@@ -192,6 +193,7 @@ def _requirements() -> list[dict[str, Any]]:
         *_clock_limits("clk-ref", "3.0 ns", "0.90 ns"),
         *paths.requirements(),
         *networks.requirements(),
+        *coupling.requirements(),
         _limit("width-jl0", "link", "jl0", "eye_width", at_least="0.60 UI"),
         _limit("height-jl0", "link", "jl0", "eye_height", at_least="180 mV"),
         _limit("jitter-jl0", "link", "jl0", "jitter_pp", at_most="0.30 UI"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from onda.project.build.recipe import BUILD_RECIPES
+from onda.project.coupling.recipe import GROUP_RECIPES
 from onda.project.lines.recipe import LINE_RECIPES
 from onda.project.links.recipe import LINK_RECIPES
 from onda.project.networks.recipe import NETWORK_RECIPES
@@ -13,6 +14,13 @@ __all__ = ["RECIPES"]
 
 RECIPES: dict[str, Recipe] = {
     r.kind: r
-    for r in (*BUILD_RECIPES, *LINE_RECIPES, *PATH_RECIPES, *NETWORK_RECIPES, *LINK_RECIPES)
+    for r in (
+        *BUILD_RECIPES,
+        *LINE_RECIPES,
+        *PATH_RECIPES,
+        *GROUP_RECIPES,
+        *NETWORK_RECIPES,
+        *LINK_RECIPES,
+    )
 }
 """In the order of the stages."""

@@ -5,7 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from onda.project.kind import Kind, Mention, Objects
-from onda.project.networks.network import FileSource, LineSource, Network, PathSource, needs_of
+from onda.project.networks.network import (
+    FileSource,
+    GroupSource,
+    LineSource,
+    Network,
+    PathSource,
+    needs_of,
+)
 
 __all__ = ["NETWORK_KINDS"]
 
@@ -16,6 +23,8 @@ def _refers(network: Network) -> Iterable[Mention]:
         yield Mention("file", source.file)
     elif isinstance(source, PathSource):
         yield Mention("path", source.path)
+    elif isinstance(source, GroupSource):
+        yield Mention("group", source.group)
     elif isinstance(source, LineSource):
         yield Mention("line", source.line_class)
     for needed in needs_of(network):
@@ -63,7 +72,7 @@ NETWORK_KINDS = (
         "networks",
         Network,
         refers=_refers,
-        needs=("file", "path", "line", "network"),
+        needs=("file", "path", "line", "group", "network"),
         check=_check,
         space="networks",
     ),

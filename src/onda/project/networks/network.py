@@ -13,6 +13,7 @@ __all__ = [
     "ChainPiece",
     "ChainSource",
     "FileSource",
+    "GroupSource",
     "HalfSource",
     "LineSource",
     "Network",
@@ -47,6 +48,13 @@ class PathSource(Frozen):
 
     kind: Literal["path"] = "path"
     path: Identifier
+
+
+class GroupSource(Frozen):
+    """A group of lanes, all conductors from left to right; of pairs P and N of each lane."""
+
+    kind: Literal["group"] = "group"
+    group: Identifier
 
 
 class HalfSource(Frozen):
@@ -97,7 +105,8 @@ class ChainSource(Frozen):
 
 
 Source = Annotated[
-    FileSource | LineSource | PathSource | HalfSource | ChainSource, Field(discriminator="kind")
+    FileSource | LineSource | PathSource | GroupSource | HalfSource | ChainSource,
+    Field(discriminator="kind"),
 ]
 
 

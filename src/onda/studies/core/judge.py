@@ -72,6 +72,7 @@ class Judge:
 JUDGES: dict[str, str | Judge] = {
     "line": "onda.studies.lines.judge",
     "path": "onda.studies.paths.judge",
+    "group": "onda.studies.coupling.judge",
     "network": "onda.studies.networks.judge",
     "link": "onda.studies.links.judge",
 }

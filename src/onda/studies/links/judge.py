@@ -45,6 +45,7 @@ def _follows(objects: Objects, requirement: Requirement) -> Iterable[object]:
     else:
         # A network may be made of any of these.
         yield objects.all("path")
+        yield objects.all("group")
         yield objects.all("network")
 
 

@@ -25,10 +25,12 @@ from onda.formats.touchstone.modes import plain_ports
 from onda.formats.touchstone.reader import TouchstoneFile
 from onda.project.files import Content
 from onda.studies.core.held import held
+from onda.studies.coupling.group import network_of_group
 from onda.studies.lines.solved_line import solve_line
 from onda.studies.networks.inputs import (
     ChainItem,
     FileItem,
+    GroupItem,
     HalfItem,
     LineItem,
     NetworkInputs,
@@ -263,8 +265,11 @@ def _mended(
     return frequency, s, change, tuple(notes)
 
 
-def _computed(item: LineItem | PathItem, frequency: FloatArray) -> ComplexArray:
+def _computed(item: LineItem | PathItem | GroupItem, frequency: FloatArray) -> ComplexArray:
     """S on 50 ohm of what comes from other stages."""
+    if isinstance(item, GroupItem):
+        s, z = network_of_group(item.group, frequency)
+        return renormalise(s, [z] * s.shape[-1], 50.0)
     if isinstance(item, PathItem):
         return _path(item, frequency)
     line = solve_line(item.line).line
@@ -377,7 +382,7 @@ def _inside(frequency: FloatArray, low: float, high: float) -> FloatArray:
 def _is_computed(inputs: NetworkInputs) -> bool:
     if isinstance(inputs.source, ChainItem):
         return all(_is_computed(p.network) for p in inputs.source.pieces)
-    return isinstance(inputs.source, LineItem | PathItem)
+    return isinstance(inputs.source, LineItem | PathItem | GroupItem)
 
 
 def _on(network: BuiltNetwork, frequency: FloatArray) -> ComplexArray:

@@ -9,12 +9,14 @@ from onda.project.model import Design
 from onda.project.networks.network import (
     ChainSource,
     FileSource,
+    GroupSource,
     HalfSource,
     LineSource,
     Network,
     PathSource,
     PortEnd,
 )
+from onda.studies.coupling.inputs import GroupInputs, group_inputs
 from onda.studies.lines.inputs import LineInputs, line_inputs
 from onda.studies.paths.ends import TermInputs
 from onda.studies.paths.inputs import path_inputs
@@ -23,6 +25,7 @@ from onda.studies.paths.items import PathInputs, without_devices
 __all__ = [
     "ChainItem",
     "FileItem",
+    "GroupItem",
     "HalfItem",
     "LineItem",
     "NetworkInputs",
@@ -55,6 +58,13 @@ class PathItem:
 
 
 @dataclass(frozen=True, slots=True)
+class GroupItem:
+    """A group between all of its conductors."""
+
+    group: GroupInputs
+
+
+@dataclass(frozen=True, slots=True)
 class HalfItem:
     """Half of a double fixture, its impedances those of the fixtures in `like`."""
 
@@ -82,6 +92,9 @@ class ChainItem:
     pieces: tuple[PieceItem, ...]
 
 
+NetworkItem = FileItem | LineItem | PathItem | GroupItem | HalfItem | ChainItem
+
+
 @dataclass(frozen=True, slots=True)
 class NetworkInputs:
     """Everything a network depends on; ports from 0; `rise` and `rate` 0 where not stated.
@@ -90,7 +103,7 @@ class NetworkInputs:
     """
 
     name: str
-    source: FileItem | LineItem | PathItem | HalfItem | ChainItem
+    source: NetworkItem
     pair: bool
     order: tuple[int, ...]
     ends: tuple[tuple[int, float], ...]
@@ -131,9 +144,7 @@ def _ohm(end: PortEnd) -> float:
     return -1.0 if end.kind == "open" else 0.0
 
 
-def _item(
-    design: Design, network: Network
-) -> FileItem | LineItem | PathItem | HalfItem | ChainItem:
+def _item(design: Design, network: Network) -> NetworkItem:
     match network.source:
         case FileSource() as source:
             return FileItem(content_of(design.device_file(source.file)))
@@ -142,6 +153,8 @@ def _item(
             return LineItem(line_inputs(design, line_class, source.layer), source.length.si)
         case PathSource() as source:
             return PathItem(_bare(path_inputs(design, design.path(source.path))))
+        case GroupSource() as source:
+            return GroupItem(group_inputs(design, design.group(source.group)))
         case HalfSource() as source:
             like = _part(design, source.like) if source.like else None
             return HalfItem(_part(design, source.of), source.side, like)

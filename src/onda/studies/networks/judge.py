@@ -44,6 +44,7 @@ def _inputs(design: Design, requirement: Requirement) -> NetworkInputs:
 def _follows(objects: Objects, _: Requirement) -> Iterable[object]:
     yield from line_parts(objects)
     yield objects.all("path")
+    yield objects.all("group")
     yield objects.all("network")
 
 

@@ -41,6 +41,10 @@ def add_menu(
     for p in design.paths:
         if paths is not None:
             entry(paths, p.name, partial(edits.from_path, p.id))
+    groups = menu.addMenu("A group of lanes") if design.groups else None
+    for g in design.groups:
+        if groups is not None:
+            entry(groups, g.name, partial(edits.from_group, g.id))
     if network is not None:
         entry(menu, f"A chain that begins with {network.name}", edits.chain_of_this)
         if isinstance(network.source, FileSource):

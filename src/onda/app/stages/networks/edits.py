@@ -30,6 +30,7 @@ from onda.project.networks.edits import (
 from onda.project.networks.network import (
     ChainPiece,
     ChainSource,
+    GroupSource,
     HalfSource,
     LineSource,
     Network,
@@ -199,6 +200,13 @@ class NetworkEdits:
         """A network of a path."""
         found = self._editor.design.path(path)
         self._add_like("Add path", found.name, PathSource(path=found.id), found.lane)
+
+    def from_group(self, group: str) -> None:
+        """A network of a group of lanes."""
+        found = self._editor.design.group(group)
+        pair = self._editor.design.line_class(found.line_class).structure.differential
+        lane = "pair" if pair else "single"
+        self._add_like("Add group", found.name, GroupSource(group=found.id), lane)
 
     def chain_of_this(self) -> None:
         """A chain that begins with the network in view."""

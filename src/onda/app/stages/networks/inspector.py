@@ -235,6 +235,8 @@ class NetworkInspector(QWidget):
                 return f"{source.length.text} of {name} on {source.layer}"
             case "path":
                 return f"Path {design.path(source.path).name}, pad to pad, devices left out"
+            case "group":
+                return f"Group {design.group(source.group).name}, all of its conductors"
             case "half":
                 words = f"The {source.side} half of {design.network(source.of).name}"
                 like = f", as in {design.network(source.like).name}" if source.like else ""

@@ -1,0 +1,236 @@
+"""The command about groups of lanes: coupling."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from onda.cli.common import (
+    EXIT_FAILS,
+    FileArgument,
+    JsonOption,
+    open_project,
+    pick,
+    print_json,
+    running,
+    write_file,
+)
+from onda.errors import InputError
+
+if TYPE_CHECKING:
+    from onda.project.coupling.group import LaneGroup
+    from onda.project.requirements import Requirement
+    from onda.studies.core.runner import StudyRunner
+    from onda.studies.coupling.group import GroupResult
+    from onda.studies.coupling.inputs import GroupInputs
+
+__all__ = ["register"]
+
+
+def register(app: typer.Typer) -> None:
+    """Add the command to the application."""
+    app.command()(coupling)
+
+
+def coupling(
+    file: FileArgument,
+    group: Annotated[str, typer.Option("--group", help="Id or name; the first without.")] = "",
+    changes: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--set", help="spacing=300um, spacing:C1:2=300um, length=40mm, rate=..., rise=..."
+        ),
+    ] = None,
+    search: Annotated[
+        str, typer.Option("--search", help="spacing or length that holds every limit.")
+    ] = "",
+    write: Annotated[
+        Path | None, typer.Option("--write", help="Its network: name.sNp, name.ts or name.h5.")
+    ] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Who disturbs whom in a group, the noise at every receiver, and whether it is allowed.
+
+    Exit 0 where all limits of the group hold, 1 where one fails, 2 for input that is wrong.
+    """
+    from onda.project.edits import requirements_of
+    from onda.project.kind import Ref
+    from onda.studies.core.margin import State, margin_of
+    from onda.studies.coupling.group import GROUP
+    from onda.studies.coupling.inputs import group_inputs
+    from onda.studies.coupling.judge import measure_group
+
+    project = open_project(file)
+    found = pick(project.design.groups, group, "group", file=file)
+    wanted = requirements_of(project, Ref("group", found.id))
+    changed = found
+    for change in changes or []:
+        changed = _changed(changed, change)
+    inputs = group_inputs(project.design, changed)
+    with running() as runner:
+        result = runner.result(GROUP, inputs)
+        searched = _search(runner, inputs, wanted, search) if search else None
+    margins = [margin_of(r, measure_group(result, r.measure, r.receiver)) for r in wanted]
+    if write is not None:
+        _write(write, inputs)
+    data = _summary(result) | {
+        "limits": [
+            {
+                "measure": r.measure,
+                "receiver": r.receiver,
+                "value": m.value,
+                "margin": m.margin,
+                "state": m.state.value,
+                "sentence": m.sentence,
+                "where": m.where,
+            }
+            for r, m in zip(wanted, margins, strict=True)
+        ]
+    }
+    if searched is not None:
+        data["search"] = searched
+    if as_json:
+        print_json(data)
+    else:
+        _print(result, data)
+    if any(m.state is State.FAILS for m in margins):
+        raise typer.Exit(EXIT_FAILS)
+
+
+def _changed(group: LaneGroup, change: str) -> LaneGroup:
+    """A group with one `--set`."""
+    from onda.project.base import set_value
+    from onda.project.coupling.edits import set_length, set_spacing
+    from onda.project.quantities import parse_quantity
+
+    name, is_there, typed = change.partition("=")
+    what, *where = name.strip().split(":")
+    if not is_there:
+        raise InputError(f"--set {change}: no value", remedy="As in --set spacing=300um.")
+    dimensions = {"rate": "data rate", "rise": "time", "near": "voltage", "far": "voltage"}
+    if what in dimensions and not where:
+        return set_value(group, **{what: parse_quantity(typed, dimensions[what])})
+    coupled = [p.id for p in group.pieces if p.coupled]
+    if what == "spacing" and len(where) <= 2:
+        after = None
+        if len(where) == 2:
+            if not where[1].isdigit():
+                raise InputError(f"--set {change}: {where[1]!r} is no lane", remedy="From 1 on.")
+            after = int(where[1]) - 1
+        value = parse_quantity(typed, "length", "um")
+        for piece in where[:1] or coupled:
+            group = set_spacing(group, piece, value, after)
+        return group
+    if what == "length" and len(where) <= 1:
+        pieces = where or coupled
+        if len(pieces) != 1:
+            raise InputError(
+                f"--set {change}: {group.name} has {len(pieces)} coupled pieces",
+                remedy=f"As in --set length:{group.pieces[0].id}=20mm.",
+            )
+        return set_length(group, pieces[0], parse_quantity(typed, "length", "mm"))
+    raise InputError(
+        f"--set {change}: nothing called {name.strip()!r} can be set",
+        remedy="spacing, spacing:PIECE, spacing:PIECE:LANE, length, length:PIECE, rate, rise, near,"
+        " far.",
+    )
+
+
+def _search(
+    runner: StudyRunner, inputs: GroupInputs, wanted: tuple[Requirement, ...], what: str
+) -> dict[str, Any]:
+    from onda.studies.coupling.search import GROUP_SEARCH, SearchInputs, search_range
+
+    low, high = search_range(inputs, what)
+    found = runner.result(GROUP_SEARCH, SearchInputs(inputs, wanted, what, low, high))
+    return {
+        "what": found.what,
+        "found_m": found.found if found.found == found.found else None,
+        "limiting": found.limiting,
+        "words": found.words,
+        "tried_m": found.tried.tolist(),
+        "margins": found.margins.tolist(),
+    }
+
+
+def _write(path: Path, inputs: GroupInputs) -> None:
+    from onda.studies.networks.inputs import GroupItem, NetworkInputs
+    from onda.studies.networks.network import NETWORK
+    from onda.studies.networks.write import network_bytes
+
+    network = NetworkInputs(
+        inputs.name, GroupItem(inputs), inputs.pair, (), (), (0.0, 0.0), (), 50.0, 0.0, 0.0
+    )
+    with running() as runner:
+        write_file(path, network_bytes(runner.result(NETWORK, network), path.suffix))
+
+
+def _summary(result: GroupResult) -> dict[str, Any]:
+    from onda.studies.coupling.judge import value_of
+
+    lanes = []
+    for k, name in enumerate(result.lanes):
+        noise, arrival = result.noise[k], result.arrivals[k]
+        allowed = float(result.allowed[k])
+        lanes.append(
+            {
+                "lane": name,
+                "towards": "right" if result.rightward[k] else "left",
+                "loss_db": noise.loss_db,
+                "noise_v": noise.total,
+                "noise_near_v": noise.near,
+                "noise_far_v": noise.far,
+                "allowed_v": allowed if allowed == allowed else None,
+                "is_allowed": noise.total <= allowed if allowed == allowed else None,
+                "near_end_peak_v": result.peak_sum(k, near=True),
+                "far_end_peak_v": result.peak_sum(k, near=False),
+                "power_sum_db": value_of(result, "power_sum_level", k),
+                "arrival_s": arrival.quiet,
+                "arrival_along_s": arrival.along,
+                "arrival_against_s": arrival.against,
+                "arrival_spread_s": arrival.spread,
+            }
+        )
+    return {
+        "name": result.name,
+        "delay_s": result.delay,
+        "lanes": lanes,
+        "near": result.near.tolist(),
+        "noise_by_lane_v": [list(n.by_lane) for n in result.noise],
+        "peaks_v": result.peaks.tolist(),
+        "saturation": [
+            {
+                "piece": n.piece,
+                "lanes": [result.lanes[n.first], result.lanes[n.second]],
+                "k_near": n.coupling.k_near,
+                "k_far_s_per_m": n.coupling.k_far,
+                "saturation_length_m": n.coupling.saturation_length,
+            }
+            for n in result.neighbours
+        ],
+        "doubts": list(result.doubts),
+    }
+
+
+def _print(result: GroupResult, data: dict[str, Any]) -> None:
+    width = max(len(name) for name in result.lanes)
+    typer.echo(f"{result.name}: noise at each receiver, mV rms (n near end, f far end)")
+    for k, name in enumerate(result.lanes):
+        cells = [
+            "       -" if a == k else f"{1e3 * v:7.3f}{'n' if result.near[k, a] else 'f'}"
+            for a, v in enumerate(result.noise[k].by_lane)
+        ]
+        one = data["lanes"][k]
+        allowed = f", allowed {1e3 * one['allowed_v']:.3g}" if one["allowed_v"] is not None else ""
+        typer.echo(
+            f"{name:{width}} {' '.join(cells)}   together {1e3 * one['noise_v']:.3g} mV{allowed}, "
+            f"loss {one['loss_db']:.2f} dB, moved by {1e12 * one['arrival_spread_s']:.2f} ps"
+        )
+    for limit in data["limits"]:
+        typer.echo(f"{limit['sentence']} ({limit['where']})")
+    if "search" in data:
+        typer.echo(data["search"]["words"])
+    for doubt in data["doubts"]:
+        typer.echo(f"but {doubt}")

@@ -1,0 +1,199 @@
+"""Which spacing, or which length side by side, holds every limit of a group."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.section.structures import TraceShape
+from onda.errors import InputError, NotConverged, NotPhysical
+from onda.project.measures import measure
+from onda.project.requirements import Requirement
+from onda.studies.core.margin import margin_of
+from onda.studies.core.study import Control, Study
+from onda.studies.coupling.group import GROUP, GroupResult
+from onda.studies.coupling.inputs import GroupInputs, PieceInputs
+from onda.studies.coupling.judge import measure_group
+from onda.studies.lines.inputs import LineInputs
+
+__all__ = [
+    "GROUP_SEARCH",
+    "GroupSearch",
+    "SearchInputs",
+    "search_range",
+    "with_length",
+    "with_spacing",
+]
+
+_TRIES = 12
+_STEPS = 4
+_NEAR_ENOUGH = 0.005
+"""Share of the answer within which it is found."""
+
+
+@dataclass(frozen=True, slots=True)
+class SearchInputs:
+    """A group and its limits; `what` is "spacing" (the smallest that holds) or "length" (the
+    longest), searched between `low` and `high` metres. Of pieces it is the one named, all coupled
+    ones where empty."""
+
+    group: GroupInputs
+    limits: tuple[Requirement, ...]
+    what: str
+    low: float
+    high: float
+    piece: str = ""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class GroupSearch:
+    """What was tried: `tried` (k,) m and the worst normalised margin there, rising in `tried`.
+
+    `found` is the smallest spacing or the longest length that holds, NaN where none does;
+    `limiting` is the measure that stands in its way; `words` says it.
+    """
+
+    what: str
+    tried: NDArray[np.float64]
+    margins: NDArray[np.float64]
+    found: float
+    limiting: str
+    words: str
+
+
+def with_spacing(inputs: GroupInputs, spacing: float, piece: str = "") -> GroupInputs:
+    """The group with another distance between all lanes of a piece, or of all coupled ones."""
+
+    def spaced(one: PieceInputs) -> PieceInputs:
+        if one.section is None or piece not in ("", one.id):
+            return one
+        return replace(one, section=_spaced(one, one.section, spacing))
+
+    return replace(inputs, pieces=tuple(spaced(p) for p in inputs.pieces))
+
+
+def _spaced(piece: PieceInputs, section: LineInputs, spacing: float) -> LineInputs:
+    shape = section.trace
+    gaps = list(shape.gaps)
+    across = shape.across
+    inside = set(_inside(piece, shape))
+    for k in range(len(gaps)):
+        if k in inside:
+            continue
+        beside = {k, k + 1} & set(piece.guards)
+        if beside:
+            free = 0.5 * (spacing - across[min(beside)])
+            if not free > 0.0:
+                raise NotPhysical("spacing", f"{spacing * 1e6:.4g} um", "wider than its guard")
+            gaps[k] = free
+        else:
+            gaps[k] = spacing
+    return replace(section, trace=replace(shape, gap=gaps[0], gaps=tuple(gaps)))
+
+
+def _inside(piece: PieceInputs, shape: TraceShape) -> list[int]:
+    """Gaps that lie inside pairs."""
+    if not piece.lane.differential:
+        return []
+    signals = [k for k in range(shape.count) if k not in piece.guards]
+    return signals[::2]
+
+
+def with_length(inputs: GroupInputs, length: float, piece: str = "") -> GroupInputs:
+    """The group with another length of a piece, or of its longest coupled one."""
+    coupled = [p for p in inputs.pieces if p.section is not None]
+    if not coupled:
+        raise InputError(f"{inputs.name} has no coupled piece")
+    chosen = piece or max(coupled, key=lambda p: p.length).id
+    pieces = tuple(replace(p, length=length) if p.id == chosen else p for p in inputs.pieces)
+    return replace(inputs, pieces=pieces)
+
+
+def search_range(inputs: GroupInputs, what: str) -> tuple[float, float]:
+    """Where a search looks, m: from half a width to forty, or from 0.5 mm to 1 m."""
+    if what == "length":
+        return 5e-4, 1.0
+    width = inputs.pieces[0].lane.trace.width
+    return 0.5 * width, 40.0 * width
+
+
+def _worst(result: GroupResult, limits: Sequence[Requirement]) -> tuple[float, str]:
+    """The smallest normalised margin, and the measure that has it."""
+    found = [
+        (margin_of(r, measure_group(result, r.measure, r.receiver)).normalised, r.measure)
+        for r in limits
+    ]
+    # A value that is not there holds nothing.
+    return min((-np.inf if np.isnan(m) else m, name) for m, name in found)
+
+
+def _run(inputs: SearchInputs, control: Control) -> GroupSearch:
+    if not inputs.limits:
+        raise InputError(f"nothing is required of {inputs.group.name}", remedy="Set a limit first.")
+    if inputs.what not in ("spacing", "length"):
+        raise InputError(f"{inputs.what!r} cannot be searched", remedy="spacing or length.")
+    if not 0.0 < inputs.low < inputs.high:
+        raise InputError("the range of the search must rise from above 0")
+    tried: dict[float, tuple[float, str]] = {}
+
+    change = with_spacing if inputs.what == "spacing" else with_length
+    quick = replace(inputs.group, fine=False)
+
+    def look(at: float) -> float:
+        if at not in tried:
+            tried[at] = _worst(GROUP.run(change(quick, at, inputs.piece), Control()), inputs.limits)
+            control.progress(min(len(tried) / (_TRIES + 4), 0.99))
+        return tried[at][0]
+
+    more = inputs.what == "spacing"
+    easy, hard = (inputs.high, inputs.low) if more else (inputs.low, inputs.high)
+    found = float("nan")
+    if look(hard) >= 0.0:
+        found = hard
+    elif look(easy) >= 0.0:
+        found = easy
+        while len(tried) < _TRIES and abs(easy - hard) > _NEAR_ENOUGH * easy:
+            middle = float(np.sqrt(easy * hard))
+            if look(middle) >= 0.0:
+                easy = found = middle
+            else:
+                hard = middle
+    if not np.isnan(found):
+        # Quick sections led here; what is told holds with fine ones.
+        for _ in range(_STEPS):
+            result = GROUP.run(change(inputs.group, found, inputs.piece), Control())
+            tried[found] = _worst(result, inputs.limits)
+            if tried[found][0] >= 0.0 or found in (inputs.high, inputs.low):
+                break
+            found *= 1.0 + _NEAR_ENOUGH * (1.0 if more else -1.0)
+        if tried[found][0] < 0.0:
+            raise NotConverged("search", reached=tried[found][0], wanted=0.0)
+    at = np.array(sorted(tried))
+    limiting = tried[hard][1]
+    return GroupSearch(
+        inputs.what, at, np.array([tried[x][0] for x in at]), found, limiting,
+        _words(inputs, found, limiting),
+    )  # fmt: skip
+
+
+def _words(inputs: SearchInputs, found: float, limiting: str) -> str:
+    title = measure(limiting).title.lower()
+    if inputs.what == "spacing":
+        if np.isnan(found):
+            return f"No spacing up to {inputs.high * 1e6:.4g} um holds: {title} fails."
+        if found == inputs.low:
+            return f"Every spacing from {found * 1e6:.4g} um on holds."
+        return f"From {found * 1e6:.4g} um apart every limit holds; below, {title} fails."
+    if np.isnan(found):
+        return f"Not even {inputs.low * 1e3:.4g} mm hold: {title} fails."
+    if found == inputs.high:
+        return f"Up to {found * 1e3:.4g} mm side by side every limit holds."
+    return f"Up to {found * 1e3:.4g} mm side by side every limit holds; beyond, {title} fails."
+
+
+GROUP_SEARCH: Study[SearchInputs, GroupSearch] = Study(
+    "group_search", _run, GroupSearch, title="Spacing that holds"
+)
