@@ -141,10 +141,16 @@ def _changed(group: LaneGroup, change: str) -> LaneGroup:
 def _search(
     runner: StudyRunner, inputs: GroupInputs, wanted: tuple[Requirement, ...], what: str
 ) -> dict[str, Any]:
-    from onda.studies.coupling.search import GROUP_SEARCH, SearchInputs, search_range
+    from onda.studies.coupling.search import (
+        GROUP_SEARCH,
+        LimitInputs,
+        SearchInputs,
+        search_range,
+    )
 
     low, high = search_range(inputs, what)
-    found = runner.result(GROUP_SEARCH, SearchInputs(inputs, wanted, what, low, high))
+    limits = tuple(LimitInputs.of(r) for r in wanted)
+    found = runner.result(GROUP_SEARCH, SearchInputs(inputs, limits, what, low, high))
     return {
         "what": found.what,
         "found_m": found.found if found.found == found.found else None,

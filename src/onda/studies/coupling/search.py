@@ -12,7 +12,6 @@ from onda.engine.section.structures import TraceShape
 from onda.errors import InputError, NotConverged, NotPhysical
 from onda.project.measures import measure
 from onda.project.requirements import Requirement
-from onda.studies.core.margin import margin_of
 from onda.studies.core.study import Control, Study
 from onda.studies.coupling.group import GROUP, GroupResult
 from onda.studies.coupling.inputs import GroupInputs, PieceInputs
@@ -22,6 +21,7 @@ from onda.studies.lines.inputs import LineInputs
 __all__ = [
     "GROUP_SEARCH",
     "GroupSearch",
+    "LimitInputs",
     "SearchInputs",
     "search_range",
     "with_length",
@@ -35,13 +35,45 @@ _NEAR_ENOUGH = 0.005
 
 
 @dataclass(frozen=True, slots=True)
+class LimitInputs:
+    """What a requirement asks of a measure, SI; of every receiver where none is named."""
+
+    measure: str
+    receiver: str | None
+    low: float | None
+    high: float | None
+
+    @classmethod
+    def of(cls, requirement: Requirement) -> LimitInputs:
+        """The limit that a requirement sets."""
+        low, high = requirement.at_least, requirement.at_most
+        return cls(
+            requirement.measure,
+            requirement.receiver,
+            low.si if low else None,
+            high.si if high else None,
+        )
+
+    def room(self, value: float) -> float:
+        """How far inside a value lies, as a share of the limit; what is not there is outside."""
+        if np.isnan(value):
+            return -np.inf
+        rooms = []
+        if self.high is not None:
+            rooms.append((self.high - value) / (abs(self.high) or 1.0))
+        if self.low is not None:
+            rooms.append((value - self.low) / (abs(self.low) or 1.0))
+        return min(rooms, default=np.inf)
+
+
+@dataclass(frozen=True, slots=True)
 class SearchInputs:
     """A group and its limits; `what` is "spacing" (the smallest that holds) or "length" (the
     longest), searched between `low` and `high` metres. Of pieces it is the one named, all coupled
     ones where empty."""
 
     group: GroupInputs
-    limits: tuple[Requirement, ...]
+    limits: tuple[LimitInputs, ...]
     what: str
     low: float
     high: float
@@ -120,14 +152,11 @@ def search_range(inputs: GroupInputs, what: str) -> tuple[float, float]:
     return 0.5 * width, 40.0 * width
 
 
-def _worst(result: GroupResult, limits: Sequence[Requirement]) -> tuple[float, str]:
-    """The smallest normalised margin, and the measure that has it."""
-    found = [
-        (margin_of(r, measure_group(result, r.measure, r.receiver)).normalised, r.measure)
-        for r in limits
-    ]
-    # A value that is not there holds nothing.
-    return min((-np.inf if np.isnan(m) else m, name) for m, name in found)
+def _worst(result: GroupResult, limits: Sequence[LimitInputs]) -> tuple[float, str]:
+    """The least room, and the measure that has it."""
+    return min(
+        (x.room(measure_group(result, x.measure, x.receiver).value), x.measure) for x in limits
+    )
 
 
 def _run(inputs: SearchInputs, control: Control) -> GroupSearch:
