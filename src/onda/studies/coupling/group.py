@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,11 +16,13 @@ from onda.engine.networks.parameters import renormalise
 from onda.engine.networks.time_domain import Edge
 from onda.engine.section.multiline import Coupling, coupling_between
 from onda.errors import NotPhysical
+from onda.studies.core.held import held
 from onda.studies.core.study import Control, Study
 from onda.studies.coupling.inputs import GroupInputs, PieceInputs
-from onda.studies.coupling.solved_group import apart, group_line, lane_matrices, lane_target
+from onda.studies.coupling.solved_group import group_line, lane_matrices, lane_target
+from onda.studies.lines.solved_line import solve_line
 
-__all__ = ["GROUP", "GroupResult", "Neighbours", "group_pieces", "network_of_group"]
+__all__ = ["GROUP", "GroupResult", "Neighbours", "network_of_group"]
 
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
@@ -102,36 +103,42 @@ class GroupResult:
         return float(sizes[self.near[victim] == near].sum())
 
 
-def group_pieces(inputs: GroupInputs) -> Iterator[GroupPiece]:
-    """Pieces of a group as coupled lines, solved one after another."""
-    for piece in inputs.pieces:
-        yield _piece(inputs, piece)
-
-
-def _piece(inputs: GroupInputs, piece: PieceInputs) -> GroupPiece:
-    if piece.section is None:
-        return GroupPiece(apart(piece, len(inputs.lanes), inputs.fine), piece.length)
-    line = group_line(piece.section, piece.lane, inputs.fine)
-    return GroupPiece(line, piece.length, piece.guards, piece.pitch)
-
-
-def _target(inputs: GroupInputs) -> float:
-    return lane_target(inputs.pieces[0], inputs.fine)
+@held(2**28)
+def _network_of_piece(
+    inputs: PieceInputs, lanes: int, fine: bool, z: float, grid: tuple[float, float, int]
+) -> ComplexArray:
+    """S of a piece; what is not touched while another one is dragged stays known."""
+    frequency = np.linspace(*grid)
+    if inputs.section is not None:
+        line = group_line(inputs.section, inputs.lane, fine)
+        piece = GroupPiece(line, inputs.length, inputs.guards, inputs.pitch)
+        return piece_network(frequency, piece, np.full(piece.signals, z))
+    own = GroupPiece(group_line(inputs.lane, inputs.lane, fine), inputs.length)
+    s = piece_network(frequency, own, np.full(own.signals, z))
+    k = own.signals
+    out = np.zeros((len(s), 2, lanes, k, 2, lanes, k), dtype=complex)
+    for lane in range(lanes):
+        out[:, :, lane, :, :, lane, :] = s.reshape(len(s), 2, k, 2, k)
+    return out.reshape(len(s), 2 * lanes * k, 2 * lanes * k)
 
 
 def network_of_group(
-    inputs: GroupInputs, frequency: FloatArray, control: Control | None = None
+    inputs: GroupInputs, grid: tuple[float, float, int], control: Control | None = None
 ) -> tuple[ComplexArray, float]:
     """S (f, 2k, 2k) between all conductors, left ends first, and their reference, ohm.
+
+    Parameters
+    ----------
+    grid : first and last frequency, Hz, and how many in even steps
 
     Raises
     ------
     NotPhysical : a section that cannot be solved
     """
-    z = _target(inputs)
+    z = lane_target(inputs.pieces[0], inputs.fine)
     total: ComplexArray | None = None
-    for k, piece in enumerate(group_pieces(inputs)):
-        s = piece_network(frequency, piece, np.full(piece.signals, z))
+    for k, piece in enumerate(inputs.pieces):
+        s = _network_of_piece(piece, len(inputs.lanes), inputs.fine, z, grid)
         if len(inputs.pieces) == 1:
             return s, z
         t = s_to_t(s)
@@ -144,14 +151,15 @@ def network_of_group(
 
 def _run(inputs: GroupInputs, control: Control) -> GroupResult:
     control.progress(0.05)
-    first = next(group_pieces(inputs))
-    length = sum(piece.length for piece in inputs.pieces)
-    delay = first.line.fastest * length
+    delay = sum(
+        solve_line(piece.lane, inputs.fine).signal_mode.delay * piece.length
+        for piece in inputs.pieces
+    )
     edge = Edge(inputs.rise)
     top = max(0.8 * inputs.rate, inputs.receiver, edge.needs)
     points = int(np.clip(np.ceil(top * _RINGS * delay), _POINTS, _MOST_POINTS))
     frequency = np.linspace(0.0, top, points + 1)
-    s, z = network_of_group(inputs, frequency, control)
+    s, z = network_of_group(inputs, (0.0, top, points + 1), control)
     k = s.shape[-1] // 2
     s = _at_ends(inputs, s, z)
     control.progress(0.75)

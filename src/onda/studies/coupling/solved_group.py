@@ -22,7 +22,7 @@ from onda.studies.coupling.inputs import PieceInputs
 from onda.studies.lines.inputs import LineInputs
 from onda.studies.lines.solved_line import rough_faces, section_at_frequency, solve_line
 
-__all__ = ["apart", "group_line", "lane_matrices", "lane_target"]
+__all__ = ["group_line", "lane_matrices", "lane_target"]
 
 FloatArray = NDArray[np.float64]
 
@@ -66,26 +66,6 @@ def _roughness(
         (rough_ladder(1.0, make(rz), section.resistivity), by_surface[name])
         for name, rz in rough_faces(rough).items()
         if rz > 0.0 and name in by_surface and np.any(by_surface[name])
-    )
-
-
-def apart(piece: PieceInputs, lanes: int, fine: bool) -> GroupLine:
-    """Lanes of a piece that do not see each other: one of them, `lanes` times."""
-    own = piece.lane
-    one = group_line(own, own, fine)
-
-    def repeated(matrix: FloatArray) -> FloatArray:
-        return np.asarray(np.kron(np.eye(lanes), matrix))
-
-    return GroupLine(
-        repeated(one.l_ext),
-        tuple(
-            GroupCapacitance(repeated(part.c_ref), part.er_ref, part.dielectric)
-            for part in one.capacitance
-        ),
-        repeated(one.r_dc),
-        repeated(one.k_skin),
-        tuple((ladder, repeated(share)) for ladder, share in one.ladders),
     )
 
 

@@ -268,7 +268,7 @@ def _mended(
 def _computed(item: LineItem | PathItem | GroupItem, frequency: FloatArray) -> ComplexArray:
     """S on 50 ohm of what comes from other stages."""
     if isinstance(item, GroupItem):
-        s, z = network_of_group(item.group, frequency)
+        s, z = network_of_group(item.group, (frequency[0], frequency[-1], len(frequency)))
         return renormalise(s, [z] * s.shape[-1], 50.0)
     if isinstance(item, PathItem):
         return _path(item, frequency)
