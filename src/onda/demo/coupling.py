@@ -87,7 +87,7 @@ def requirements() -> list[dict[str, Any]]:
     """What receivers stand: noise against their loss, and a share of the memory's bit."""
     lanes, byte = "Fulmar converter sheet, table 9", "Fulmar memory sheet, table 3"
     return [
-        _limit("converter-lanes", "noise_room", lanes, at_least="0 mV"),
+        _limit("converter-lanes", "noise_share", lanes, at_most="100 %"),
         _limit("converter-lanes", "crosstalk_peak", lanes, at_most="30 mV"),
         _limit("memory-byte", "arrival_spread", byte, at_most="20 ps"),
         _limit("memory-byte", "far_end_peak", byte, at_most="160 mV"),

@@ -85,6 +85,9 @@ STAGES: tuple[StageInfo, ...] = (
         "Coupling",
         "Lines and pairs side by side: near-end and far-end crosstalk in time and frequency, and "
         "the spacing that brings it under its limit.",
+        "Groups",
+        ("group",),
+        f"{_HERE}.coupling.stage:CouplingStage",
     ),
     StageInfo(
         "networks",

@@ -91,29 +91,31 @@ class LaneGroup(Frozen):
         for piece in self.pieces:
             if piece.coupled and len(piece.spacings) != len(self.lanes) - 1:
                 raise ValueError(
-                    f"group {self.id}, piece {piece.id}: {len(piece.spacings)} spacings between "
+                    f"group {self.name}, piece {piece.id}: {len(piece.spacings)} spacings between "
                     f"{len(self.lanes)} lanes, {len(self.lanes) - 1} are needed"
                 )
             for k, spacing in enumerate(piece.spacings):
                 if piece.guard is not None and spacing.si <= piece.guard.width.si:
                     raise ValueError(
-                        f"group {self.id}, piece {piece.id}: a guard {piece.guard.width.text} wide "
-                        f"overlaps lanes {spacing.text} apart, after lane {self.lanes[k].name}"
+                        f"group {self.name}, piece {piece.id}: a guard {piece.guard.width.text} "
+                        f"wide overlaps lanes {spacing.text} apart, after lane {self.lanes[k].name}"
                     )
         for name in ("near", "far"):
             if not getattr(self, name).si > 0.0:
-                raise ValueError(f"group {self.id}: amplitude at the {name} end must be above 0 V")
+                raise ValueError(
+                    f"group {self.name}: amplitude at the {name} end must be above 0 V"
+                )
         if len(self.allowed) == 1:
-            raise ValueError(f"group {self.id}: allowed noise needs two points or none")
+            raise ValueError(f"group {self.name}: allowed noise needs two points or none")
         for one, other in pairwise(self.allowed):
             if not other.loss.si > one.loss.si:
                 raise ValueError(
-                    f"group {self.id}: losses of the allowed noise must rise, {other.loss.text} "
+                    f"group {self.name}: losses of the allowed noise must rise, {other.loss.text} "
                     f"follows {one.loss.text}"
                 )
         for point in self.allowed:
             if not point.noise.si > 0.0:
-                raise ValueError(f"group {self.id}: allowed noise must be above 0 V")
+                raise ValueError(f"group {self.name}: allowed noise must be above 0 V")
         return self
 
     @property

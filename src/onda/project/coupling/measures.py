@@ -12,11 +12,10 @@ _group = partial(Measure, kind="group", study="group")
 GROUP_MEASURES = (
     _group("lane_noise", "Crosstalk noise", "voltage", how="integrated as in IEEE 802.3"),
     _group(
-        "noise_room",
-        "Room below the allowed noise",
-        "voltage",
-        worse="smaller",
-        how="allowed at the lane's own loss, less integrated noise",
+        "noise_share",
+        "Share of the allowed noise",
+        "ratio",
+        how="integrated noise over what is allowed at the lane's own loss",
     ),
     _group("crosstalk_peak", "Crosstalk, peaks together", "voltage", how="worst alignment"),
     _group("near_end_peak", "Near-end crosstalk, peaks together", "voltage", how="worst alignment"),

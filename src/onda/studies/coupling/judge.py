@@ -27,7 +27,7 @@ def _power_sum(result: GroupResult, lane: int) -> float:
 
 _READERS: dict[str, Callable[[GroupResult, int], float]] = {
     "lane_noise": lambda r, k: r.noise[k].total,
-    "noise_room": lambda r, k: float(r.allowed[k]) - r.noise[k].total,
+    "noise_share": lambda r, k: r.noise[k].total / float(r.allowed[k]),
     "crosstalk_peak": lambda r, k: r.peak_sum(k),
     "near_end_peak": lambda r, k: r.peak_sum(k, near=True),
     "far_end_peak": lambda r, k: r.peak_sum(k, near=False),

@@ -1,0 +1,1 @@
+"""The Coupling stage: lanes, their section, who disturbs whom, pulses, spectra, noise."""

@@ -1,0 +1,74 @@
+"""The group in view, its chosen piece, and the receiver that is looked at."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from onda.app.kit.context import Context
+from onda.app.kit.subject import OneResult
+from onda.errors import InputError
+from onda.project.coupling.group import GroupPiece, LaneGroup
+from onda.studies.coupling.group import GroupResult
+from onda.studies.coupling.judge import value_of
+from onda.studies.coupling.search import GroupSearch
+
+__all__ = ["GroupInView"]
+
+
+class _Turns(QObject):
+    turned = pyqtSignal()
+
+
+class GroupInView(OneResult[GroupResult]):
+    """The chosen group with its result and the search over it.
+
+    Attributes
+    ----------
+    turns : `turns.turned` is emitted when another receiver is looked at
+    search : the last search, None where it is of another state
+    """
+
+    def __init__(self, context: Context, stage: str, kinds: tuple[str, ...]) -> None:
+        super().__init__(context, stage, kinds)
+        self.turns = _Turns()
+        self.search: GroupSearch | None = None
+        self._lane = ""
+
+    @property
+    def group(self) -> LaneGroup | None:
+        """The group in view, None where there is none."""
+        found: LaneGroup | None = self.item
+        return found
+
+    @property
+    def present(self) -> LaneGroup:
+        """The group in view; raise `InputError` where there is none."""
+        found = self.group
+        if found is None:
+            raise InputError("there is no group in view")
+        return found
+
+    @property
+    def piece(self) -> GroupPiece:
+        """The chosen piece, else the first coupled one, else the first."""
+        pieces = self.present.pieces
+        chosen = next((p for p in pieces if p.id == self.element), None)
+        return chosen or next((p for p in pieces if p.coupled), pieces[0])
+
+    @property
+    def lane(self) -> str:
+        """Id of the lane whose receiver is looked at: the chosen one, else the worst."""
+        ids = [x.id for x in self.present.lanes]
+        if self._lane in ids:
+            return self._lane
+        result = self.result
+        if result is None or tuple(ids) != result.ids:
+            return ids[0]
+        worst = max(range(len(ids)), key=lambda k: value_of(result, "lane_noise", k))
+        return ids[worst]
+
+    def look_at(self, lane: str) -> None:
+        """Look at the receiver of a lane."""
+        if lane != self._lane:
+            self._lane = lane
+            self.turns.turned.emit()

@@ -1,0 +1,257 @@
+"""Joins the views of the Coupling stage to the document and the studies."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+
+from onda.app.kit.context import Context
+from onda.app.kit.stage import OneResultStage
+from onda.app.kit.surface import scrolled
+from onda.app.kit.views import View, Views
+from onda.app.plots.curves import CurvePlot
+from onda.app.shell.fields import label
+from onda.app.shell.rows import Row
+from onda.app.stages import StageInfo
+from onda.app.stages.coupling.cross_view import CrossView
+from onda.app.stages.coupling.hand import GroupHand
+from onda.app.stages.coupling.in_view import GroupInView
+from onda.app.stages.coupling.inspector import GroupInspector
+from onda.app.stages.coupling.lanes_view import LanesView
+from onda.app.stages.coupling.matrix_view import MatrixView
+from onda.app.stages.coupling.plots import PLOTS, Seen
+from onda.errors import OndaError
+from onda.project.coupling.group import LaneGroup
+from onda.project.model import Design
+from onda.project.quantities import format_si
+from onda.studies.core.margin import State
+from onda.studies.coupling.group import GROUP, GroupResult
+from onda.studies.coupling.inputs import GroupInputs, PieceInputs, group_inputs
+from onda.studies.coupling.search import (
+    GROUP_SEARCH,
+    GroupSearch,
+    LimitInputs,
+    SearchInputs,
+    search_range,
+)
+
+__all__ = ["CouplingStage"]
+
+
+class CouplingStage(OneResultStage[GroupResult]):
+    """Coupling."""
+
+    margins_title = "this group"
+    add_title = "Make a group"
+    makes = ("group",)
+    subject_type = GroupInView
+    subject: GroupInView
+
+    def __init__(self, context: Context, info: StageInfo) -> None:
+        super().__init__(context, info)
+        look = context.look
+        self.hand = GroupHand(self.editor, self.subject)
+        self.add_keep_button()
+        self.lanes = LanesView(look)
+        self.lanes.lane_chosen.connect(self.subject.look_at)
+        self.lanes.piece_chosen.connect(self.subject.choose_element)
+        self.lanes.lane_turned.connect(self.hand.turn)
+        self.lanes.length_dragged.connect(self.hand.drag_length)
+        self.cross = CrossView(look)
+        self.cross.spacing_dragged.connect(self.hand.drag_spacing)
+        self.cross.gap_chosen.connect(self._choose_gap)
+        for view in (self.lanes, self.cross):
+            view.drag_began.connect(self.hand.begin_drag)
+            view.drag_ended.connect(self.hand.end_drag)
+        self.matrix = MatrixView(look)
+        self.matrix.lane_chosen.connect(self.subject.look_at)
+        self.subject.turns.turned.connect(self._turned)
+        self.views = Views(
+            [View(key, p.title, partial(self._make_plot, key)) for key, p in PLOTS.items()], "Views"
+        )
+        self.chips = self.views.chips
+        self.views.turned.connect(lambda _: self._draw_plot())
+        self.sentence = label("", "heading", wrap=True)
+        self.surface.body.addWidget(self._split(), 1)
+        self.surface.veil_over((self.matrix, self.views.stack))
+        self.form = GroupInspector(look, context.document, self.subject, self.hand)
+        self.inspector = scrolled(self.form)
+        self.views.show_first()
+
+    def _make_plot(self, key: str) -> QWidget:
+        made = PLOTS[key]
+        return CurvePlot(self.context.look, made.x, made.y, title=made.title)
+
+    def _split(self) -> QSplitter:
+        lower = QWidget()
+        row = QHBoxLayout(lower)
+        row.setContentsMargins(0, 2, 0, 0)
+        row.setSpacing(14)
+        row.addWidget(self.matrix, 3)
+        column = QVBoxLayout()
+        column.setSpacing(3)
+        chips = QHBoxLayout()
+        chips.addWidget(self.chips, 1)
+        self.search_buttons = {}
+        for what, words in (("spacing", "Find spacing"), ("length", "Find length")):
+            button = QPushButton(words)
+            button.setToolTip(f"The {what} that holds every limit of this group")
+            button.clicked.connect(lambda _, what=what: self.search(what))
+            self.search_buttons[what] = button
+            chips.addWidget(button)
+        column.addLayout(chips)
+        column.addWidget(self.sentence)
+        column.addWidget(self.views.stack, 1)
+        row.addLayout(column, 5)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.setChildrenCollapsible(False)
+        for part in (self.lanes, self.cross, lower):
+            split.addWidget(part)
+        for k, share in enumerate((3, 2, 5)):
+            split.setStretchFactor(k, share)
+        split.setSizes([190, 120, 320])
+        return split
+
+    # ---- what is in view
+
+    @property
+    def group(self) -> LaneGroup | None:
+        """The group in view, None where there is none."""
+        return self.subject.group
+
+    def rows(self) -> Sequence[Row]:
+        return [
+            self.row_of(g, f"{len(g.lanes)} lanes · {format_si(g.length, 'length')}")
+            for g in self.design.groups
+        ]
+
+    def refresh(self) -> None:
+        group = self.group
+        if group is None:
+            return
+        if self.subject.turn_to(group.id):
+            self.subject.search = None
+        self.turned_to(group.id, group.name)
+        words = f"{len(group.lanes)} lanes of {self.design.line_class(group.line_class).name}"
+        self.surface.show_head(group.name, group.note or f"{words}, {group.rate.text}")
+        self._show_group(group)
+        self.subject.ask_quick_first(
+            "now",
+            GROUP,
+            lambda fine: group_inputs(self.design, group, fine=fine),
+            self.show_result,
+            self.show_failure,
+        )
+        if not self.editor.in_gesture:
+            self._ask_kept()
+
+    def _show_group(self, group: LaneGroup) -> None:
+        piece = self.subject.piece
+        self.lanes.show_group(group, piece.id, self.subject.lane, self._notes(group))
+        self.cross.show_piece(
+            self._section(group),
+            tuple(x.name for x in group.lanes),
+            tuple(q.si for q in piece.spacings) if piece.coupled else (),
+        )
+        self.form.gap = self.cross.gap
+        self.form.show_group(group)
+
+    def _section(self, group: LaneGroup) -> PieceInputs | None:
+        try:
+            inputs = group_inputs(self.design, group)
+        except OndaError:
+            # The run says why.
+            return None
+        return next(p for p in inputs.pieces if p.id == self.subject.piece.id)
+
+    def _notes(self, group: LaneGroup) -> dict[str, tuple[str, State | None]]:
+        result = self.result
+        if result is None or result.ids != tuple(x.id for x in group.lanes):
+            return {}
+        out: dict[str, tuple[str, State | None]] = {}
+        for k, lane in enumerate(result.ids):
+            total, allowed = result.noise[k].total, float(result.allowed[k])
+            state = None
+            if allowed == allowed:
+                room = 1.0 - total / allowed
+                state = State.FAILS if room < 0 else State.TIGHT if room < 0.1 else State.HOLDS
+            out[lane] = (format_si(total, "voltage"), state)
+        return out
+
+    def _choose_gap(self, gap: int) -> None:
+        self.form.gap = gap
+        group = self.group
+        if group is not None:
+            self.form.show_group(group)
+
+    def _turned(self) -> None:
+        """Another receiver is looked at."""
+        if self.active and self.group is not None:
+            self._show_group(self.group)
+            if self.result is not None:
+                self.draw()
+
+    def _ask_kept(self) -> None:
+        def inputs(design: Design) -> GroupInputs | None:
+            then = self.subject.item_in(design)
+            return group_inputs(design, then) if then is not None else None
+
+        self.subject.ask_kept(GROUP, self.kept, inputs, self.draw)
+
+    def forget_results(self) -> None:
+        self.subject.search = None
+        self.form.show_result(None, None, "")
+        self.sentence.setText("")
+
+    # ---- drawing
+
+    def draw(self) -> None:
+        group, result = self.group, self.result
+        if group is None or result is None or result.ids != tuple(x.id for x in group.lanes):
+            return
+        lane = self.subject.lane
+        self._show_group(group)
+        self.matrix.show_result(result, lane)
+        named = self.named_kept
+        self.form.show_result(result, named[-1] if named else None, lane)
+        self._draw_plot()
+        self.margins_changed.emit()
+
+    def _draw_plot(self) -> None:
+        group, result = self.group, self.result
+        if group is None or result is None or self.subject.lane not in result.ids:
+            return
+        key, victim = self.views.current, result.lane(self.subject.lane)
+        seen = Seen(
+            group, result, victim, self.named_kept, self.subject.search, self.context.look.t
+        )
+        shown, plot = PLOTS[key].show(seen), self.views.get(key, CurvePlot)
+        plot.show_curves(
+            shown.curves, view=shown.view, marks=shown.marks, bars=shown.bars, empty=shown.empty
+        )
+        self.sentence.setText(PLOTS[key].words(seen))
+
+    # ---- the search
+
+    def search(self, what: str) -> None:
+        """Look for the spacing, or the length, that holds every limit."""
+        group = self.group
+        if group is None:
+            return
+        wanted = tuple(LimitInputs.of(r) for r in self.subject.requirements)
+
+        def inputs() -> SearchInputs:
+            made = group_inputs(self.design, group)
+            low, high = search_range(made, what)
+            piece = self.subject.piece.id if self.subject.piece.coupled else ""
+            return SearchInputs(made, wanted, what, low, high, piece)
+
+        def show(found: GroupSearch) -> None:
+            self.subject.search = found
+            self.surface.tell("")
+            self.views.choose("search")
+
+        self.subject.ask("search", GROUP_SEARCH, inputs, show, self.surface.tell)
