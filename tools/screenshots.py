@@ -28,7 +28,6 @@ def begin() -> None:
     maker.type("name", "Fast pairs")
     maker.decide("structure", "pair")
     window.settle()
-    grab(window, FOLDER / "begin-line.png")
     maker.make.click()
     window.settle()
     for stage in ("paths", "eyes"):
@@ -105,6 +104,8 @@ def main() -> None:
     shoot_network("networks-quality", "hub-card", "quality")
     shoot_network("networks-along", "board-uplinks", "time")
     shoot_network("networks", "up0-channel", "curves")
+    window.selection.choose("converter-lanes", "coupling")
+    shoot("coupling", "coupling")
     window.look.set_night(True)
     shoot("paths-night", "paths")
     window.close()

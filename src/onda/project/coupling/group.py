@@ -63,7 +63,7 @@ class LaneGroup(Frozen):
     ----------
     rate : symbols a second; rise : 20 to 80 percent time of every transmitter
     near, far : amplitude of a near-end and of a far-end transmitter as noise counts it: half of
-        its swing
+        the swing that comes to rest at its own receiver
     receiver : bandwidth of the receivers, None for three quarters of the rate
     source, load : ohm, of each conductor to 0 V at transmitters and receivers; None is matched
     allowed : of noise against loss at half the rate, rising in loss; empty for no limit

@@ -54,8 +54,8 @@ class GroupResult:
     frequency : (f,) Hz from 0; heard : (f, n, n) what each receiver hears of each transmitter, on
         the diagonal what comes through; converted : (f, n) a pair's own common mode at its receiver
     near : (n, n), whether a disturber sits at the receiver's end
-    time : (t,) s, 0 at the middle of the edge; volts : (t, n, n) for an edge of 1 V of its own
-        transmitter
+    time : (t,) s, 0 at the middle of the edge; volts : (t, n, n) for a transmitter whose edge
+        comes to 1 V at its own receiver, but for its loss
     peaks : (n, n) V, largest excursion for its transmitter's whole swing
     allowed : (n,) V rms at each lane's loss, NaN for no limit or a loss beyond the curve
     doubts : what every figure must say
@@ -135,7 +135,7 @@ def network_of_group(
     ------
     NotPhysical : a section that cannot be solved
     """
-    z = lane_target(inputs.pieces[0], inputs.fine)
+    z = lane_target(inputs.pieces[0])
     total: ComplexArray | None = None
     for k, piece in enumerate(inputs.pieces):
         s = _network_of_piece(piece, len(inputs.lanes), inputs.fine, z, grid)
@@ -152,7 +152,7 @@ def network_of_group(
 def _run(inputs: GroupInputs, control: Control) -> GroupResult:
     control.progress(0.05)
     delay = sum(
-        solve_line(piece.lane, inputs.fine).signal_mode.delay * piece.length
+        solve_line(piece.lane).signal_mode.delay * piece.length
         for piece in inputs.pieces
     )
     edge = Edge(inputs.rise)
@@ -208,9 +208,10 @@ def _at_ends(inputs: GroupInputs, s: ComplexArray, z: float) -> ComplexArray:
     right = [load if x.rightward else source for x in inputs.lanes for _ in range(per_lane)]
     ends = np.array([*left, *right])
     turned = renormalise(s, np.full(len(ends), z), ends)
-    # Waves on unlike references carry power, not volts: a matched source of the reference sends
-    # half of its swing, a load hears its own root over that of the source.
-    return np.asarray(turned * np.sqrt(ends[:, None] / ends[None, :]))
+    # Waves on unlike references carry power, not volts: a load hears its own root over that of the
+    # source. The swing is that which comes to rest at a load.
+    at_rest = (source + load) / (2.0 * load)
+    return np.asarray(turned * at_rest * np.sqrt(ends[:, None] / ends[None, :]))
 
 
 def _lanes(

@@ -40,17 +40,17 @@ def group_line(section: LineInputs, lane: LineInputs, fine: bool) -> GroupLine:
         GroupCapacitance(share, er[name], dielectrics[name])
         for name, share in zip(result.materials, shares, strict=True)
     ]
-    one = solve_line(lane, fine)
+    # One lane's copper is known while lanes are dragged, so that quick sections have it too.
+    one = solve_line(lane)
     # By the same surface currents, so that what they leave out at corners cancels.
     share = losses.k_skin / solve_line(lane, False).smooth.k_skin
     crowding = tuple((ladder, share) for ladder in one.smooth.ladders)
-    plain = np.zeros_like(inductance) if crowding else losses.k_skin
     rough = _roughness(section, losses.k_by_surface)
     return GroupLine(
         inductance,
         (*parts, GroupCapacitance(air)),
         np.diag(losses.r_dc),
-        plain,
+        np.zeros_like(inductance),
         (*crowding, *rough),
     )
 
@@ -69,9 +69,9 @@ def _roughness(
     )
 
 
-def lane_target(piece: PieceInputs, fine: bool) -> float:
+def lane_target(piece: PieceInputs) -> float:
     """Impedance of a conductor of a lane that is alone, ohm: what matches its ends."""
-    one = solve_line(piece.lane, fine)
+    one = solve_line(piece.lane)
     return 0.5 * one.z if piece.lane.differential else one.z
 
 
