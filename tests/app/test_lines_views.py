@@ -137,22 +137,25 @@ def choose_structure(stage, key: str) -> None:
 
 def test_a_class_becomes_another_structure(lines) -> None:
     window, stage = lines
-    show(window, "memory")
+    show(window, "launch")
     choose_structure(stage, "pair")
     assert window.settle()
     assert "edge-coupled pair" in stage.surface.remark.text()
-    assert stage.subject.results["L1"].z > 80
+    assert stage.subject.results["L8"].z > 80
     choose_structure(stage, "group 5")
     assert window.settle()
-    assert stage.subject.results["L1"].together.names == ("1", "2", "3", "4", "5")
+    assert stage.subject.results["L8"].together.names == ("1", "2", "3", "4", "5")
     choose_structure(stage, "single")
     assert window.settle()
-    assert stage.subject.results["L1"].together is None
+    assert stage.subject.results["L8"].together is None
     show(window, "clocks")
     choose_structure(stage, "pair")
     # Paths are routed with it as a single line.
     assert "needs a single class" in stage.surface.problem.text()
     assert stage.panel.structure.currentData() == "single"
+    show(window, "memory")
+    choose_structure(stage, "group 5")
+    assert "is a group already" in stage.surface.problem.text()
 
 
 def test_a_pair_that_faces_itself_over_two_layers(lines) -> None:

@@ -262,6 +262,7 @@ def test_a_build_without_layers_says_what_to_do(make_window, project) -> None:
             paths=(),
             links=(),
             networks=(),
+            groups=(),
             line_classes=(),
             stackup=set_value(project.design.stackup, layers=(), zones=(), vias=()),
         ),

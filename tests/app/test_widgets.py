@@ -322,7 +322,10 @@ def test_course_tips_say_state_and_promise(window: MainWindow) -> None:
     paths, coupling = course.centre(2).toPoint(), course.centre(3).toPoint()
     assert "something fails" in tip_at(course, paths.x(), paths.y())
     tip = tip_at(course, coupling.x(), coupling.y())
-    assert "crosstalk" in tip
+    assert "something fails" in tip
+    buses = course.centre(6).toPoint()
+    tip = tip_at(course, buses.x(), buses.y())
+    assert "set-up and hold" in tip
     assert "Not built yet" in tip
 
 

@@ -215,7 +215,7 @@ def test_a_new_project_takes_classes_and_materials_from_a_file(project, tmp_path
         project,
         requirements=(),
         design=set_value(
-            project.design, paths=(), links=(), networks=(), line_classes=(), shielded=()
+            project.design, paths=(), links=(), networks=(), groups=(), line_classes=(), shielded=()
         ),
     )
     design = read_build(bare, path).project.design
@@ -250,7 +250,9 @@ def test_what_a_file_leaves_open_is_said(project) -> None:
     bare = set_value(
         project,
         requirements=(),
-        design=set_value(project.design, paths=(), links=(), networks=(), line_classes=()),
+        design=set_value(
+            project.design, paths=(), links=(), networks=(), groups=(), line_classes=()
+        ),
     )
     table = BuildTable("x", layers_from_csv(text + b"\n".join(rows)))
     taken = take_build(bare, table)

@@ -238,6 +238,10 @@ def test_requirements_of_stages_become_those_of_kinds(project: Project) -> None:
     """Schema 4 named the stage that shows an object, schema 5 names its kind."""
     tree = json.loads(dumps(project))
     stage_of = {"line": "lines", "path": "paths", "network": "networks", "link": "eyes"}
+    # Groups came later than that.
+    tree["design"]["groups"] = []
+    tree["requirements"] = [r for r in tree["requirements"] if r["kind"] != "group"]
+    project = loads(json.dumps(tree))
     for requirement in tree["requirements"]:
         requirement["stage"] = stage_of[requirement.pop("kind")]
     assert loads(json.dumps(tree | {"schema_version": 4})) == project

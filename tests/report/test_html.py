@@ -128,6 +128,7 @@ def test_a_picture_for_every_object_that_is_evidence(
     wanted |= {f"paths-{p.id}.png" for p in board.design.paths}
     # Networks that nothing is asked of are parts, no evidence.
     wanted |= {"networks-hub-card.png", "links-jl0.png"}
+    wanted |= {f"coupling-{g.id}.png" for g in board.design.groups}
     assert set(sources[:-1]) == wanted
 
 
@@ -139,6 +140,7 @@ def small(project: Project) -> Project:
         paths=(project.design.path("clk-two"),),
         links=(),
         networks=(),
+        groups=(),
     )
     return set_value(project, design=design, requirements=())
 

@@ -134,6 +134,11 @@ class JobDesk(QObject):
             current[1].cancel()
         self._start_more()
 
+    def withdraw(self, slot: str) -> None:
+        """Wish for nothing in a slot any more: what runs for it is stopped and not shown."""
+        self._waiting.pop(slot, None)
+        self._stop(slot)
+
     # ---- what runs next
 
     def _start_more(self) -> None:

@@ -12,13 +12,14 @@ from matplotlib.figure import Figure
 
 from onda.project.measures import measure as measure_of
 from onda.project.requirements import Requirement
+from onda.studies.coupling.group import GroupResult
 from onda.studies.lines.impedance import ImpedanceResult
 from onda.studies.links.eye import EyeResult
 from onda.studies.networks.limits import limit_lines
 from onda.studies.networks.network import NetworkResult, level_db
 from onda.studies.paths.path import PathResult
 
-__all__ = ["draw_eye", "draw_line", "draw_network", "draw_path"]
+__all__ = ["draw_eye", "draw_group", "draw_line", "draw_network", "draw_path"]
 
 _INK, _SECONDARY, _SEA, _FAILS, _PAPER = "#1E2B33", "#56646B", "#0E6B78", "#B8432F", "#FCFAF5"
 _DENSITY = LinearSegmentedColormap.from_list("density", [_PAPER, "#0E6B78", "#1E2B33"])
@@ -104,6 +105,34 @@ def draw_network(result: NetworkResult, limits: Sequence[Requirement], file: Pat
         if (r.mode, r.side) == (main, "left"):
             right.plot(r.place * 1e12, r.true, color=_SEA, lw=1.2)
     right.set(xlabel="one-way delay, ps", ylabel="impedance, Ω")
+    for axes in (left, right):
+        _style(axes)
+    figure.savefig(file)
+
+
+def draw_group(result: GroupResult, file: Path) -> None:
+    """Noise of each transmitter at each receiver, and the power sum of the worst receiver."""
+    figure = _figure(7.2, 3.2)
+    left, right = figure.subplots(1, 2)
+    names = [name if len(result.lanes) < 9 else str(k) for k, name in enumerate(result.lanes, 1)]
+    places = np.arange(len(names))
+    millivolts = 1e3 * np.array([x.by_lane for x in result.noise])
+    shown = left.imshow(millivolts, cmap=_DENSITY, vmin=0.0)
+    left.set_xticks(places, names, rotation=45)
+    left.set_yticks(places, names)
+    left.set(xlabel="transmitter", ylabel="receiver")
+    bar = figure.colorbar(shown, ax=left, shrink=0.8)
+    bar.set_label("noise, mV", color=_SECONDARY, fontsize=8)
+    bar.ax.tick_params(colors=_SECONDARY, labelsize=8)
+    worst = int(np.argmax([x.total for x in result.noise]))
+    some = result.frequency > 0.0
+    ghz = result.frequency[some] / 1e9
+    through = level_db(result.heard[some, worst, worst])
+    total = level_db(result.power_sum(worst)[some].astype(complex))
+    right.plot(ghz, through, color=_SECONDARY, lw=1.2, label="through")
+    right.plot(ghz, total, color=_SEA, lw=1.2, label=f"heard at {result.lanes[worst]}")
+    right.set(xlabel="GHz", ylabel="dB", ylim=(max(float(np.median(total)) - 30.0, -120.0), 3.0))
+    right.legend(frameon=False, fontsize=8, labelcolor=_INK)
     for axes in (left, right):
         _style(axes)
     figure.savefig(file)

@@ -7,14 +7,17 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from onda.project.coupling.group import LaneGroup
 from onda.project.lines.objects import LineClass
 from onda.project.links.link import Link
 from onda.project.model import Project
 from onda.project.networks.network import Network
 from onda.project.paths.path import Path as NetPath
 from onda.project.requirements import Requirement
-from onda.report.figures import draw_eye, draw_line, draw_network, draw_path
+from onda.report.figures import draw_eye, draw_group, draw_line, draw_network, draw_path
 from onda.studies.core.runner import StudyRunner
+from onda.studies.coupling.group import GROUP
+from onda.studies.coupling.inputs import group_inputs
 from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs
 from onda.studies.lines.inputs import line_inputs
 from onda.studies.links.eye import EYE
@@ -58,6 +61,14 @@ def _path(path: NetPath, d: Drawing) -> None:
     draw_path(result, limits[0] if limits else None, d.file)
 
 
+def _group(group: LaneGroup, d: Drawing) -> None:
+    draw_group(d.runner.result(GROUP, group_inputs(d.project.design, group)), d.file)
+
+
+def _group_note(group: LaneGroup) -> str:
+    return f"{len(group.lanes)} lanes, {1e3 * group.length:.4g} mm, {group.rate.text}"
+
+
 def _network(network: Network, d: Drawing) -> None:
     result = d.runner.result(NETWORK, network_inputs(d.project.design, network))
     draw_network(result, d.requirements, d.file)
@@ -76,6 +87,7 @@ def _link(link: Link, d: Drawing) -> None:
 SHEETS: dict[str, Sheet] = {
     "line": Sheet(lambda c: f"target {c.target.text}, shown on {c.on[0].layer}", _line),
     "path": Sheet(lambda p: str(p.net), _path),
+    "group": Sheet(_group_note, _group),
     # A part of a chain that nothing is asked of is no evidence by itself.
     "network": Sheet(_network_note, _network, always=False),
     "link": Sheet(lambda k: f"{k.rate.text}, PRBS{k.prbs}, {k.bits} bits", _link),

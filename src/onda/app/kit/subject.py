@@ -138,6 +138,8 @@ class Subject:
             made = inputs()
             quick = first() if first is not None else None
         except OndaError as error:
+            # What still runs is of a design that is none any more.
+            self.context.desk.withdraw(f"{self._stage}-{slot}")
             fail(str(error))
             return
         urgent = self.context.document.in_gesture

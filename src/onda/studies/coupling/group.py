@@ -151,10 +151,7 @@ def network_of_group(
 
 def _run(inputs: GroupInputs, control: Control) -> GroupResult:
     control.progress(0.05)
-    delay = sum(
-        solve_line(piece.lane).signal_mode.delay * piece.length
-        for piece in inputs.pieces
-    )
+    delay = sum(solve_line(piece.lane).signal_mode.delay * piece.length for piece in inputs.pieces)
     edge = Edge(inputs.rise)
     top = max(0.8 * inputs.rate, inputs.receiver, edge.needs)
     points = int(np.clip(np.ceil(top * _RINGS * delay), _POINTS, _MOST_POINTS))

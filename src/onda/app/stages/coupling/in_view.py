@@ -67,6 +67,17 @@ class GroupInView(OneResult[GroupResult]):
         worst = max(range(len(ids)), key=lambda k: value_of(result, "lane_noise", k))
         return ids[worst]
 
+    def turn_to(self, identifier: str) -> bool:
+        """Forget what is of another group; whether there was another."""
+        is_other = super().turn_to(identifier)
+        if is_other:
+            self._lane, self.search = "", None
+        return is_other
+
+    def stay(self) -> None:
+        """Stay with the lane that is looked at, also when another one becomes the worst."""
+        self._lane = self.lane
+
     def look_at(self, lane: str) -> None:
         """Look at the receiver of a lane."""
         if lane != self._lane:

@@ -146,11 +146,12 @@ class GroupInspector(QWidget):
                     bounds,
                 ),
                 FieldSpec(
-                    f"{one} to {other}",
+                    "This distance",
                     "length",
                     lambda: piece.spacings[at],
                     lambda q: hand.put_spacing(q, at),
                     bounds,
+                    f"{one} to {other}",
                 ),
             ]
         return [

@@ -132,8 +132,7 @@ class CouplingStage(OneResultStage[GroupResult]):
         group = self.group
         if group is None:
             return
-        if self.subject.turn_to(group.id):
-            self.subject.search = None
+        self.subject.turn_to(group.id)
         self.turned_to(group.id, group.name)
         words = f"{len(group.lanes)} lanes of {self.design.line_class(group.line_class).name}"
         self.surface.show_head(group.name, group.note or f"{words}, {group.rate.text}")
@@ -212,6 +211,7 @@ class CouplingStage(OneResultStage[GroupResult]):
         group, result = self.group, self.result
         if group is None or result is None or result.ids != tuple(x.id for x in group.lanes):
             return
+        self.subject.stay()
         lane = self.subject.lane
         self._show_group(group)
         self.matrix.show_result(result, lane)

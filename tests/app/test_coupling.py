@@ -1,0 +1,375 @@
+"""Coupling in the real window: make, look, drag, turn, type, search, keep, undo."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from onda.app.plots.curves import CurvePlot
+from onda.app.shell.window import MainWindow
+from onda.app.stages.coupling.stage import CouplingStage
+from onda.project.base import set_value
+from onda.project.coupling.edits import piece_of
+from onda.studies.coupling.judge import value_of
+from onda.studies.networks.network import level_db
+from tests.app.conftest import MakeWindow
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture
+def window(make_window: MakeWindow) -> MainWindow:
+    return make_window(stage="coupling")
+
+
+def look_at(window: MainWindow, group: str, view: str = "spectra") -> CouplingStage:
+    window.selection.go("coupling")
+    window.selection.choose(group, "coupling")
+    assert window.settle(60_000)
+    stage = window.stages["coupling"]
+    stage.views.choose(view)
+    return stage
+
+
+def spacings(window: MainWindow, group: str = "converter-lanes", piece: str = "C1") -> list[int]:
+    found = piece_of(window.document.project.design.group(group), piece)
+    return [round(q.si * 1e6) for q in found.spacings]
+
+
+def plot_of(stage: CouplingStage) -> CurvePlot:
+    return stage.views.get(stage.views.current, CurvePlot)
+
+
+def curves(stage: CouplingStage) -> dict[str, tuple[np.ndarray, np.ndarray]]:
+    return {c.name: (c.x, c.y) for c in plot_of(stage)._curves}
+
+
+def type_in(field, text: str) -> None:
+    field.edit.setText(text)
+    field.edit.editingFinished.emit()
+
+
+def rows(stage: CouplingStage) -> dict[str, tuple[str, str, str]]:
+    return {name: (value, unit, kept) for name, value, unit, kept in stage.form.numbers._rows}
+
+
+def test_the_worst_receiver_is_looked_at_first(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes")
+    result = stage.result
+    assert stage.subject.lane == "up0"
+    assert stage.sentence.text().startswith(
+        "UP0 hears 5.63 mV of noise, 100 % of its power from JL3"
+    )
+    assert "at the near end; 3.07 mV are allowed" in stage.sentence.text()
+    shown = rows(stage)
+    k = 4
+    for name, value, unit in (
+        ("Near end", 1e3 * result.noise[k].near, "mV"),
+        ("Noise", 1e3 * result.noise[k].total, "mV"),
+        ("Of allowed", 100 * value_of(result, "noise_share", k), "%"),
+        ("Peaks", 1e3 * result.peak_sum(k), "mV"),
+        ("Loss", result.noise[k].loss_db, "dB"),
+        ("Arrival", 1e12 * result.arrivals[k].spread, "ps"),
+    ):
+        number, shown_unit, _ = shown[name]
+        assert float(number.replace("−", "-")) == pytest.approx(value, rel=5e-3)
+        assert shown_unit == unit
+
+
+def test_margins_are_those_of_the_result(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes")
+    _, margins, _ = stage.margins()
+    shares = {m.measure: m for m in margins}
+    worst = max(value_of(stage.result, "noise_share", k) for k in range(6))
+    assert shares["noise_share"].value == pytest.approx(worst)
+    assert shares["noise_share"].where == "at UP0, left"
+    assert shares["noise_share"].state.value == "fails"
+    assert shares["crosstalk_peak"].state.value == "holds"
+
+
+def test_spectra_are_what_the_receiver_hears(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes")
+    result = stage.result
+    shown = curves(stage)
+    x, y = shown["power sum"]
+    assert x == pytest.approx(result.frequency[1:] * 1e-9)
+    assert y == pytest.approx(20 * np.log10(result.power_sum(4)[1:]))
+    assert shown["JL3, near"][1] == pytest.approx(level_db(result.heard[1:, 4, 3]))
+    assert shown["UP1, far"][1] == pytest.approx(level_db(result.heard[1:, 4, 5]))
+    assert shown["through"][1] == pytest.approx(level_db(result.heard[1:, 4, 4]))
+    plot = plot_of(stage)
+    assert (plot._x.words, plot._y.words) == ("Frequency, GHz", "Level, dB")
+
+
+def test_pulses_are_at_the_whole_swing(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes", "pulses")
+    result = stage.result
+    shown = curves(stage)
+    # 400 mV at the near end, 300 mV at the far end, both half swings.
+    assert shown["JL3, near"][1] == pytest.approx(800 * result.volts[:, 4, 3])
+    assert shown["UP1, far"][1] == pytest.approx(600 * result.volts[:, 4, 5])
+    total = 800 * result.volts[:, 4, :4].sum(axis=1) + 600 * result.volts[:, 4, 5]
+    assert shown["all together"][1] == pytest.approx(total)
+    assert shown["all together"][0] == pytest.approx(1e9 * result.time)
+
+
+def test_noise_lies_over_loss_with_what_is_allowed(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes", "noise")
+    result, t = stage.result, window.look.t
+    x, y = curves(stage)["allowed"]
+    assert x.tolist() == [0.0, 4.0, 10.0, 20.0]
+    assert y.tolist() == pytest.approx([3.4, 2.6, 1.5, 0.7])
+    marks = {(round(a, 6), round(b, 6)): color for a, b, color in plot_of(stage)._marks}
+    for k, one in enumerate(result.noise):
+        color = marks[round(one.loss_db, 6), round(1e3 * one.total, 6)]
+        assert color == (t.fails if k in (3, 4) else t.sea)
+
+
+def test_arrival_bars_go_up_for_late(window: MainWindow) -> None:
+    stage = look_at(window, "memory-byte", "arrival")
+    result = stage.result
+    for k, (bar, one) in enumerate(zip(plot_of(stage)._bars, result.arrivals, strict=True), 1):
+        assert bar.x[0] == k
+        assert bar.y[0] == pytest.approx(1e12 * (one.latest - one.quiet))
+        assert bar.base == pytest.approx(1e12 * (one.earliest - one.quiet))
+    assert curves(stage)["all along"][1][3] > 0 > curves(stage)["all against"][1][3]
+    words = stage.sentence.text()
+    assert "late when its neighbours switch along" in words
+    assert "early when they switch against" in words
+    alone = look_at(window, "converter-lanes", "arrival")
+    assert "arrives" in alone.sentence.text()
+
+
+def test_the_matrix_tells_every_cell_and_chooses_its_row(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes")
+    told = stage.matrix.told()
+    assert len(told) == 30
+    assert "JL3 hears 5.32 mV of UP0, near end" in told
+    assert any(t.startswith("JL1 hears") and t.endswith("of JL0, far end") for t in told)
+    cell = stage.matrix._cell()
+    QTest.mouseClick(stage.matrix, LEFT, pos=QPoint(80, int(22 + 1.5 * cell)))
+    assert stage.subject.lane == "jl1"
+    assert "JL1 hears" in stage.sentence.text()
+    assert stage.form.lane_name.edit.text() == "JL1"
+    QTest.keyClick(stage.matrix, Qt.Key.Key_Down)
+    assert stage.subject.lane == "jl2"
+    assert curves(stage)["through"][1] == pytest.approx(level_db(stage.result.heard[1:, 2, 2]))
+
+
+def test_shade_grows_with_level_on_the_half_that_applies(window: MainWindow) -> None:
+    window.resize(1280, 800)
+    window.show()
+    stage = look_at(window, "converter-lanes")
+    matrix = stage.matrix
+    image = matrix.grab().toImage()
+    cell = matrix._cell()
+
+    def color(v: int, a: int, share: float) -> int:
+        x, y = 52 + (a + share) * cell, 22 + (v + share) * cell
+        return image.pixelColor(int(x), int(y)).lightness()
+
+    # JL3 hears UP0 at its own end: the upper left half is dark; JL1 from JL0 the lower right.
+    assert color(3, 4, 0.2) < color(3, 4, 0.85) - 60
+    assert color(1, 0, 0.85) < color(1, 0, 0.15)
+    assert color(3, 4, 0.2) < color(1, 0, 0.85)
+
+
+def drag(
+    view, start: tuple[float, float], by: float, modifier=Qt.KeyboardModifier.NoModifier
+) -> None:
+    x, y = round(start[0]), round(start[1])
+    QTest.mousePress(view, LEFT, modifier, QPoint(x, y))
+    for share in (0.3, 0.7, 1.0):
+        QTest.mouseMove(view, QPoint(round(x + share * by), y))
+    QTest.mouseRelease(view, LEFT, modifier, QPoint(round(x + by), y))
+
+
+def test_a_lane_is_dragged_away_from_its_neighbour(window: MainWindow) -> None:
+    window.show()
+    stage = look_at(window, "converter-lanes")
+    before = stage.result.noise[4].total
+    lanes, _ = stage.cross._lanes()
+    scale = stage.cross._scale
+    drag(stage.cross, (stage.cross._x(lanes[4].left) + 3, 60), 20)
+    assert window.settle(60_000)
+    moved = spacings(window)
+    assert moved[:3] + moved[4:] == [420] * 4
+    assert moved[3] == pytest.approx(190 + 1e6 * 20 / scale, abs=3)
+    assert stage.result.noise[4].total < 0.6 * before
+    # One gesture is one step.
+    window.document.undo()
+    assert spacings(window) == [420, 420, 420, 190, 420]
+    lanes, _ = stage.cross._lanes()
+    shift = Qt.KeyboardModifier.ShiftModifier
+    drag(stage.cross, (stage.cross._x(lanes[1].left) + 3, 60), 12, shift)
+    assert window.settle(60_000)
+    assert len(set(spacings(window))) == 1
+    assert spacings(window)[0] > 420
+
+
+def test_a_piece_is_pulled_and_a_lane_turned(window: MainWindow) -> None:
+    window.show()
+    stage = look_at(window, "converter-lanes")
+    spans = stage.lanes._spans()
+    length = spans[1].end - spans[1].start
+    drag(stage.lanes, (spans[1].end, 80), -0.5 * length)
+    assert window.settle(60_000)
+    design = window.document.project.design
+    assert piece_of(design.group("converter-lanes"), "C1").length.si == pytest.approx(
+        12e-3, rel=0.05
+    )
+    apart, _ = stage.lanes._rows()
+    at = QPoint(round(stage.lanes._spans()[1].start) + 30, round(apart[4]))
+    QTest.mouseDClick(stage.lanes, LEFT, pos=at)
+    assert window.settle(60_000)
+    assert window.document.project.design.group("converter-lanes").lanes[4].towards == "right"
+    assert not stage.result.near[3, 4]
+    QTest.keyClick(stage.lanes, Qt.Key.Key_R)
+    assert window.document.project.design.group("converter-lanes").lanes[4].towards == "left"
+
+
+def test_fields_take_values_and_say_what_is_wrong(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes")
+    form = stage.form
+    titles = [f.title.text() for f in form.form.fields]
+    assert titles[:3] == ["Length", "All distances", "This distance"]
+    type_in(form.form.fields[1], "300 um")
+    assert spacings(window) == [300] * 5
+    stage.cross.gap_chosen.emit(2)
+    type_in(form.form.fields[2], "250 um")
+    assert spacings(window) == [300, 300, 250, 300, 300]
+    for field, typed, words in (
+        (form.guard, "banana", "is not a length"),
+        (form.guard, "260 um", "overlaps lanes 250 um apart"),
+        (form.ends["load"], "-4 ohm", "must be above 0 ohm"),
+        (form.receiver, "soon", "is not a frequency"),
+        (form.form.fields[0], "0 mm", "above 0"),
+    ):
+        before = window.document.project
+        type_in(field, typed)
+        assert words in field.problem.text()
+        assert window.document.project is before
+    type_in(form.guard, "80 um / 2 mm")
+    type_in(form.ends["load"], "45 ohm")
+    type_in(form.receiver, "9 GHz")
+    group = window.document.project.design.group("converter-lanes")
+    guard = piece_of(group, "C1").guard
+    assert (guard.width.text, guard.pitch.text) == ("80 um", "2 mm")
+    assert (group.load.text, group.receiver.text) == ("45 ohm", "9 GHz")
+    assert window.settle(60_000)
+    assert not stage.failure
+    type_in(form.guard, "none")
+    type_in(form.ends["load"], "matched")
+    type_in(form.receiver, "usual")
+    group = window.document.project.design.group("converter-lanes")
+    assert (piece_of(group, "C1").guard, group.load, group.receiver) == (None, None, None)
+
+
+def test_lanes_and_pieces_come_and_go_by_buttons(window: MainWindow) -> None:
+    stage = look_at(window, "memory-byte")
+    hand, design = stage.hand, lambda: window.document.project.design.group("memory-byte")
+    stage.subject.look_at("dq7")
+    hand.remove_lane()
+    hand.add_lane()
+    assert [x.name for x in design().lanes][-2:] == ["DQ6", "Lane 8"]
+    hand.add_piece()
+    assert stage.subject.piece.id == design().pieces[-1].id
+    hand.choose_layer("L3")
+    assert design().pieces[-1].layer == "L3"
+    hand.remove_piece()
+    hand.add_fan()
+    assert not design().pieces[-1].coupled
+    assert stage.cross._apart == ()
+    stage.form.choices.choose("Lanes of", "general")
+    assert design().line_class == "general"
+    stage.subject.look_at("dq2")
+    type_in(stage.form.lane_name, "DQS")
+    assert design().lanes[2].name == "DQS"
+    stage.subject.choose_element("C1")
+    for _ in range(2):
+        hand.remove_piece()
+    before = design()
+    stage.subject.choose_element(before.pieces[0].id)
+    hand.remove_piece()
+    assert design() is before
+    assert "one piece or more" in stage.surface.problem.text()
+
+
+def test_a_search_shows_where_it_holds(window: MainWindow) -> None:
+    stage = look_at(window, "memory-byte", "search")
+    assert "Search for the spacing" in plot_of(stage)._empty.text()
+    stage.search("spacing")
+    assert window.settle(120_000)
+    found = stage.subject.search
+    assert stage.sentence.text() == found.words
+    x, y = curves(stage)["worst margin"]
+    assert x == pytest.approx(1e6 * found.tried[np.isfinite(found.margins)])
+    assert y == pytest.approx(100 * found.margins[np.isfinite(found.margins)])
+    assert plot_of(stage)._marks[0][0] == pytest.approx(1e6 * found.found)
+    window.selection.choose("converter-lanes", "coupling")
+    assert window.settle(60_000)
+    # That of another group is not shown any more.
+    assert stage.subject.search is None
+
+
+def test_kept_states_stand_beside_the_present_one(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes")
+    before = stage.result
+    window.keep()
+    stage.hand.put_spacing(set_value(stage.subject.piece, id="C1").spacings[0])
+    assert window.settle(60_000)
+    assert spacings(window) == [420] * 5
+    names = list(curves(stage))
+    kept = next(c for c in plot_of(stage)._curves if c.kept)
+    assert kept.y == pytest.approx(level_db(before.power_sum(4)[1:].astype(complex)))
+    assert "State 1" in names[-1]
+    number, _, old = rows(stage)["Noise"]
+    assert float(old) == pytest.approx(1e3 * before.noise[4].total, rel=5e-3)
+    assert float(number) == pytest.approx(1e3 * stage.result.noise[4].total, rel=5e-3)
+    _, margins, values = stage.margins()
+    share = next(m for m in margins if m.measure == "noise_share")
+    assert values[share.requirement] == [pytest.approx(value_of(before, "noise_share", 4))]
+
+
+def test_a_group_becomes_a_network(window: MainWindow) -> None:
+    stage = look_at(window, "memory-byte")
+    stage.hand.as_network()
+    assert window.settle(60_000)
+    assert window.selection.stage == "networks"
+    networks = window.stages["networks"]
+    assert networks.network.source.group == "memory-byte"
+    assert len(networks.result.ports) == 16
+    assert "all of its conductors" in networks.form.what.text()
+
+
+def test_an_empty_board_makes_a_group_from_three_decisions(make_window: MakeWindow) -> None:
+    window = make_window(stage="coupling")
+    stage = window.stages["coupling"]
+    stage.begin_making()
+    maker = stage.maker
+    maker.decide("of", "uplink-pairs@L6")
+    maker.type("lanes", "3")
+    maker.type("length", "20 mm")
+    maker.make.click()
+    assert window.settle(60_000)
+    assert len(stage.group.lanes) == 3
+    assert stage.result is not None
+    _, margins, _ = stage.margins()
+    assert [m.measure for m in margins] == ["lane_noise"]
+
+
+def test_a_group_that_cannot_be_solved_says_why(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes")
+    hand = stage.hand
+    for _ in range(8):
+        hand.add_lane()
+    type_in(stage.form.guard, "60 um")
+    assert window.settle(60_000)
+    assert "41 conductors in one section, at most 40" in stage.surface.problem.text()
+    assert stage.result is None
+    assert rows(stage) == {}
+    window.document.undo()
+    assert window.settle(60_000)
+    assert stage.result is not None

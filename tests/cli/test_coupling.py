@@ -1,0 +1,112 @@
+"""The command about groups."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from typer.testing import CliRunner
+
+from onda.cli.main import app
+from onda.demo import fulmar_project
+from onda.errors import InputError
+from onda.formats.touchstone.reader import read_touchstone
+from onda.project.store import save_project
+
+
+@pytest.fixture
+def file(tmp_path: Path) -> str:
+    save_project(fulmar_project(), tmp_path / "fulmar.onda")
+    return str(tmp_path / "fulmar.onda")
+
+
+def run(*arguments: str) -> tuple[int, str]:
+    result = CliRunner().invoke(app, ["coupling", *arguments], catch_exceptions=False)
+    return result.exit_code, result.output
+
+
+def as_json(*arguments: str) -> tuple[int, dict]:
+    code, out = run(*arguments, "--json")
+    return code, json.loads(out)
+
+
+def test_matrix_sums_and_what_is_allowed(file) -> None:
+    code, data = as_json(file)
+    assert code == 1
+    assert [x["lane"] for x in data["lanes"]] == ["JL0", "JL1", "JL2", "JL3", "UP0", "UP1"]
+    assert [x["is_allowed"] for x in data["lanes"]] == [True, True, True, False, False, True]
+    assert [x["towards"] for x in data["lanes"]][3:5] == ["right", "left"]
+    by_lane = np.array(data["noise_by_lane_v"])
+    totals = [x["noise_v"] for x in data["lanes"]]
+    assert np.sqrt((by_lane**2).sum(axis=1)) == pytest.approx(totals)
+    near = np.array(data["near"])
+    for k, one in enumerate(data["lanes"]):
+        assert one["noise_near_v"] == pytest.approx(np.sqrt((by_lane[k][near[k]] ** 2).sum()))
+        peaks = np.abs(np.array(data["peaks_v"][k]))
+        assert one["near_end_peak_v"] == pytest.approx(peaks[near[k]].sum())
+        assert one["arrival_spread_s"] >= 0.0
+    worst = max(x["noise_v"] / x["allowed_v"] for x in data["lanes"])
+    share = next(x for x in data["limits"] if x["measure"] == "noise_share")
+    assert share["value"] == pytest.approx(worst)
+    assert share["state"] == "fails"
+    text = run(file)[1]
+    assert f"together {1e3 * totals[4]:.3g} mV, allowed 3.07" in text
+    assert f"{1e3 * by_lane[4][3]:7.3f}n" in text
+    assert f"{1e3 * by_lane[1][0]:7.3f}f" in text
+
+
+def test_changes_are_tried_without_being_kept(file) -> None:
+    code, data = as_json(file, "--set", "spacing:C1:4=420um")
+    assert code == 0
+    assert all(x["is_allowed"] for x in data["lanes"])
+    code, slower = as_json(
+        file, "--set", "spacing=420um", "--set", "rate=10 GBd", "--set", "near=0.2V"
+    )
+    assert code == 0
+    assert slower["lanes"][4]["loss_db"] < data["lanes"][4]["loss_db"]
+    assert as_json(file)[0] == 1
+    _, longer = as_json(file, "--group", "memory-byte", "--set", "length=60 mm")
+    _, usual = as_json(file, "--group", "memory-byte")
+    assert longer["delay_s"] == pytest.approx(usual["delay_s"] * 66 / 44, rel=0.01)
+
+
+def test_a_search_and_a_file_of_the_network(file, tmp_path) -> None:
+    out = tmp_path / "byte.s16p"
+    code, data = as_json(
+        file, "--group", "Memory byte 0", "--search", "length", "--write", str(out)
+    )
+    assert code == 1
+    found = data["search"]
+    assert found["limiting"] == "arrival_spread"
+    assert 10e-3 < found["found_m"] < 30e-3
+    assert found["words"].startswith("Up to ")
+    held = as_json(file, "--group", "memory-byte", "--set", f"length={found['found_m'] * 1e3} mm")
+    assert held[0] == 0
+    network = read_touchstone(out.read_bytes(), out.name)
+    assert network.data.shape[1:] == (16, 16)
+    # Line 1 to its right end comes through; its neighbour's far end is quieter.
+    at = 100
+    assert abs(network.data[at, 8, 0]) > 0.9
+    assert abs(network.data[at, 9, 0]) < 0.2
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (("--group", "x"), "x"),
+        (("--set", "gap=3"), "nothing called 'gap' can be set"),
+        (("--set", "spacing"), "no value"),
+        (("--set", "spacing:C1:x=3um"), "'x' is no lane"),
+        (("--set", "spacing:C9=300um"), "no piece 'C9'"),
+        (("--set", "spacing:C1:9=300um"), "no lane behind lane 9"),
+        (("--set", "length=3 mm"), "2 coupled pieces"),
+        (("--set", "rise=soon"), "is not a time"),
+        (("--search", "colour"), "cannot be searched"),
+        (("--write", "net.s9p"), "9"),
+    ],
+)
+def test_what_is_wrong_is_said(file, arguments, words) -> None:
+    with pytest.raises(InputError, match=words):
+        run(file, *arguments)
