@@ -21,6 +21,7 @@ from onda.errors import InputError
 
 if TYPE_CHECKING:
     from onda.project.coupling.group import LaneGroup
+    from onda.project.model import Design
     from onda.project.requirements import Requirement
     from onda.studies.core.runner import StudyRunner
     from onda.studies.coupling.group import GroupResult
@@ -45,6 +46,9 @@ def coupling(
     ] = None,
     search: Annotated[
         str, typer.Option("--search", help="spacing or length that holds every limit.")
+    ] = "",
+    waves: Annotated[
+        str, typer.Option("--waves", help="Id of a lane: its edge in time, with device models.")
     ] = "",
     write: Annotated[
         Path | None, typer.Option("--write", help="Its network: name.sNp, name.ts or name.h5.")
@@ -71,6 +75,7 @@ def coupling(
     inputs = group_inputs(project.design, changed)
     with running() as runner:
         result = runner.result(GROUP, inputs)
+        waved = _waves(runner, project.design, changed, waves) if waves else None
         searched = _search(runner, inputs, wanted, search) if search else None
     margins = [margin_of(r, measure_group(result, r.measure, r.receiver)) for r in wanted]
     if write is not None:
@@ -91,6 +96,8 @@ def coupling(
     }
     if searched is not None:
         data["search"] = searched
+    if waved is not None:
+        data["waves"] = waved
     if as_json:
         print_json(data)
     else:
@@ -158,6 +165,21 @@ def _search(
         "words": found.words,
         "tried_m": found.tried.tolist(),
         "margins": found.margins.tolist(),
+    }
+
+
+def _waves(runner: StudyRunner, design: Design, group: LaneGroup, lane: str) -> dict[str, Any]:
+    from onda.studies.coupling.waves import GROUP_WAVES, waves_inputs
+
+    found = runner.result(GROUP_WAVES, waves_inputs(design, group, lane))
+    return {
+        "lane": found.lane,
+        "level_v": found.level,
+        "low_v": found.low,
+        "high_v": found.high,
+        **{f"arrival_{w.case}_s": w.arrives for w in found.waves if w.case != "listens"},
+        "spread_s": found.spread,
+        "heard_at_rest_v": found.wave("listens").peak,
     }
 
 
@@ -236,6 +258,13 @@ def _print(result: GroupResult, data: dict[str, Any]) -> None:
         )
     for limit in data["limits"]:
         typer.echo(f"{limit['sentence']} ({limit['where']})")
+    if "waves" in data:
+        w = data["waves"]
+        typer.echo(
+            f"{w['lane']} with devices: arrives after {1e12 * w['arrival_quiet_s']:.1f} ps, along "
+            f"{1e12 * w['arrival_along_s']:.1f} ps, against {1e12 * w['arrival_against_s']:.1f} "
+            f"ps; hears {1e3 * w['heard_at_rest_v']:.0f} mV at rest"
+        )
     if "search" in data:
         typer.echo(data["search"]["words"])
     for doubt in data["doubts"]:

@@ -68,6 +68,8 @@ def groups() -> list[dict[str, Any]]:
             "rise": "70 ps",
             "near": "600 mV",
             "far": "600 mV",
+            "driver": {"file": "memory-ibs", "model": "dq_34"},
+            "listener": {"file": "memory-ibs", "model": "dq_odt60"},
         },
     ]
 

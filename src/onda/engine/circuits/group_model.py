@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -56,8 +57,9 @@ class GroupModel:
     error: float
 
 
+@lru_cache(maxsize=16)
 def group_model(line: GroupLine, length: float, band: Band) -> GroupModel:
-    """Fit a piece of a group over a band."""
+    """Fit a piece of a group over a band; the last ones stay known, by the line itself."""
     s = np.asarray(2j * math.pi * np.geomspace(band.low, band.high, _POINTS))
     modes = line.modes(s)
     # Currents travel by sqrt(Y Z), the transpose of what carries voltages.

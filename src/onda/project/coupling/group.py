@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from onda.project.base import Frozen, Identifier, Name, Text, check_unique, default_of
+from onda.project.paths.ends import ModelUse
 from onda.project.quantities import DataRate, Frequency, Length, Loss, Resistance, Time, Voltage
 
 __all__ = ["MOST_LANES", "AllowedNoise", "GroupPiece", "Guard", "Lane", "LaneGroup"]
@@ -66,6 +67,9 @@ class LaneGroup(Frozen):
         the swing that comes to rest at its own receiver
     receiver : bandwidth of the receivers, None for three quarters of the rate
     source, load : ohm, of each conductor to 0 V at transmitters and receivers; None is matched
+    driver, listener : models at all transmitters and at all receivers, for waves in time; of single
+        lines only; None is linear
+    corner : of these models
     allowed : of noise against loss at half the rate, rising in loss; empty for no limit
     """
 
@@ -82,6 +86,9 @@ class LaneGroup(Frozen):
     receiver: Frequency | None = None
     source: Resistance | None = None
     load: Resistance | None = None
+    driver: ModelUse | None = None
+    listener: ModelUse | None = None
+    corner: Literal["typ", "slow", "fast"] = "typ"
     allowed: Annotated[tuple[AllowedNoise, ...], Field(max_length=60)] = ()
 
     @model_validator(mode="after")

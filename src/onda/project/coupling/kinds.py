@@ -12,24 +12,30 @@ __all__ = ["GROUP_KINDS"]
 
 def _refers(group: LaneGroup) -> Iterable[Mention]:
     yield Mention("line", group.line_class)
+    for use in (group.driver, group.listener):
+        if use is not None:
+            yield Mention("file", use.file)
 
 
 def _check(group: LaneGroup, objects: Objects) -> None:
     found = objects.get("line", group.line_class)
     if not found.structure.one_line:
         raise ValueError(
-            f"group {group.id}: {found.name} is a {found.kind} already; its lanes are single "
+            f"group {group.name}: {found.name} is a {found.kind} already; its lanes are single "
             "lines or pairs"
         )
+    if found.structure.differential and (group.driver or group.listener):
+        raise ValueError(f"group {group.name}: device models are for lanes of single lines")
     for piece in group.pieces:
         trace = found.trace_on(piece.layer)
         if trace is None:
             raise ValueError(
-                f"group {group.id}, piece {piece.id}: {found.name} is not routed on {piece.layer!r}"
+                f"group {group.name}, piece {piece.id}: {found.name} is not routed "
+                f"on {piece.layer!r}"
             )
         if trace.facing is not None or trace.ground_gap is not None or trace.opening is not None:
             raise ValueError(
-                f"group {group.id}, piece {piece.id}: lanes lie side by side over whole planes, "
+                f"group {group.name}, piece {piece.id}: lanes lie side by side over whole planes, "
                 f"{found.name} on {piece.layer} does not"
             )
 
@@ -41,7 +47,7 @@ GROUP_KINDS = (
         "groups",
         LaneGroup,
         refers=_refers,
-        needs=("line", "layer"),
+        needs=("line", "layer", "file"),
         check=_check,
         space="coupling",
         place="receiver",

@@ -13,7 +13,11 @@ from onda.project.model import Design
 from onda.project.paths.ends import ModelUse
 from onda.studies.core.held import held
 
-__all__ = ["DeviceUse", "device_use", "models_in", "used"]
+__all__ = ["CORNER_COLUMNS", "DeviceUse", "device_use", "models_in", "used"]
+
+
+CORNER_COLUMNS = {"typ": "typ", "slow": "min", "fast": "max"}
+"""Columns of a device file by the corners that are chosen."""
 
 
 @dataclass(frozen=True, slots=True)

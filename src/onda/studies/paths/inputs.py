@@ -5,16 +5,13 @@ from __future__ import annotations
 from onda.project.model import Design
 from onda.project.paths.ends import RECEIVER
 from onda.project.paths.path import Path, Stimulus
-from onda.studies.devices.use import device_use
+from onda.studies.devices.use import CORNER_COLUMNS, device_use
 from onda.studies.paths.elements import SLICES
 from onda.studies.paths.ends import EndInputs
 from onda.studies.paths.items import PathInputs, StimulusInputs
 from onda.studies.paths.slice import Slice, si
 
-__all__ = ["CORNER_COLUMNS", "path_inputs"]
-
-CORNER_COLUMNS = {"typ": "typ", "slow": "min", "fast": "max"}
-"""Column of a device file for each corner of a path."""
+__all__ = ["path_inputs"]
 
 
 def path_inputs(

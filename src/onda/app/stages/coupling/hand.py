@@ -22,6 +22,7 @@ from onda.project.coupling.edits import (
 from onda.project.coupling.group import Guard, LaneGroup
 from onda.project.networks.edits import add_network
 from onda.project.networks.network import GroupSource
+from onda.project.paths.ends import ModelUse
 from onda.project.quantities import Quantity, parse_quantity, quantity
 
 __all__ = ["GroupHand"]
@@ -177,6 +178,17 @@ class GroupHand:
         plain = typed.strip().lower()
         value = None if plain in ("", "usual") else parse_quantity(typed, "frequency", "GHz")
         self.set("Change receiver", receiver=value)
+
+    def choose_model(self, which: str, key: str) -> None:
+        """Another model at all transmitters ("driver") or receivers ("listener"): ``file|model``,
+        nothing for linear ones."""
+        file, _, model = key.partition("|")
+        use = ModelUse(file=file, model=model) if key else None
+        self._edit("Choose model", lambda g: set_value(g, **{which: use}))
+
+    def choose_corner(self, corner: str) -> None:
+        """Another corner of the models."""
+        self._edit("Choose corner", lambda g: set_value(g, corner=corner))
 
     def as_network(self) -> None:
         """A network of the group, shown where networks are."""

@@ -11,6 +11,7 @@ from onda.project.coupling.group import GroupPiece, LaneGroup
 from onda.studies.coupling.group import GroupResult
 from onda.studies.coupling.judge import value_of
 from onda.studies.coupling.search import GroupSearch
+from onda.studies.coupling.waves import GroupWaves
 
 __all__ = ["GroupInView"]
 
@@ -26,12 +27,14 @@ class GroupInView(OneResult[GroupResult]):
     ----------
     turns : `turns.turned` is emitted when another receiver is looked at
     search : the last search, None where it is of another state
+    waves : of the lane that is looked at, None until they are there
     """
 
     def __init__(self, context: Context, stage: str, kinds: tuple[str, ...]) -> None:
         super().__init__(context, stage, kinds)
         self.turns = _Turns()
         self.search: GroupSearch | None = None
+        self.waves: GroupWaves | None = None
         self._lane = ""
 
     @property
@@ -71,7 +74,7 @@ class GroupInView(OneResult[GroupResult]):
         """Forget what is of another group; whether there was another."""
         is_other = super().turn_to(identifier)
         if is_other:
-            self._lane, self.search = "", None
+            self._lane, self.search, self.waves = "", None, None
         return is_other
 
     def stay(self) -> None:
@@ -81,5 +84,5 @@ class GroupInView(OneResult[GroupResult]):
     def look_at(self, lane: str) -> None:
         """Look at the receiver of a lane."""
         if lane != self._lane:
-            self._lane = lane
+            self._lane, self.waves = lane, None
             self.turns.turned.emit()

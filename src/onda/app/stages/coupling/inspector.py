@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from functools import partial
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from onda.app.document import Document
+from onda.app.kit.device_shelf import DeviceShelf
 from onda.app.kit.kept import Kept, column_words
 from onda.app.shell.choices import Choices, ChoiceSpec
 from onda.app.shell.fields import Heading, NumberRows, TextField, label
@@ -23,7 +25,14 @@ __all__ = ["GroupInspector"]
 
 
 class GroupInspector(QWidget):
-    """Fields and actions."""
+    """Fields and actions.
+
+    Signals
+    -------
+    arrived() : what is in a device file is known
+    """
+
+    arrived = pyqtSignal()
 
     def __init__(
         self, look: Look, document: Document, subject: GroupInView, hand: GroupHand
@@ -70,6 +79,9 @@ class GroupInspector(QWidget):
             ("Remove", hand.remove_lane, "Take this lane away"),
         )
         layout.addWidget(Heading("Ends"))
+        self.shelf = DeviceShelf(subject, self.arrived.emit)
+        self.models = Choices(look)
+        layout.addWidget(self.models)
         self.ends = {
             which: TextField(title, partial(hand.put_end, which), width=96)
             for which, title in (("source", "Source, each"), ("load", "Load, each"))
@@ -117,9 +129,31 @@ class GroupInspector(QWidget):
             value = getattr(group, which)
             field.show_text(value.text if value is not None else "matched")
         self.receiver.show_text(pretty(group.receiver) if group.receiver else "usual")
+        self.models.set_specs([] if line_class.structure.differential else self._models(group))
         lane = next(x for x in group.lanes if x.id == self._subject.lane)
         self.lane_name.show_text(lane.name)
         self.lane_head.remark.setText(f"{lane.name}, at the {lane.towards}")
+
+    def _models(self, group: LaneGroup) -> list[ChoiceSpec]:
+        """Models of device files for waves in time, and their corner."""
+        out = []
+        for which, title in (("driver", "Drivers"), ("listener", "Receivers")):
+            use = getattr(group, which)
+            now = f"{use.file}|{use.model}" if use is not None else ""
+            items = [("", "linear")]
+            for file in self._subject.design.device_files:
+                summary = self.shelf.summary(file.id) if file.path.endswith(".ibs") else None
+                for model in summary.models if summary is not None else ():
+                    if model.drives if which == "driver" else model.receives:
+                        items.append((f"{file.id}|{model.name}", model.name))
+            if now not in [key for key, _ in items]:
+                items.append((now, use.model))
+            put = partial(self._hand.choose_model, which)
+            out.append(ChoiceSpec(title, tuple(items), now, put))
+        if group.driver is not None or group.listener is not None:
+            corners = (("typ", "typical"), ("slow", "slow, weak"), ("fast", "fast, strong"))
+            out.append(ChoiceSpec("Corner", corners, group.corner, self._hand.choose_corner))
+        return out
 
     def _fields(self, group: LaneGroup) -> list[FieldSpec]:
         hand, piece = self._hand, self._subject.piece

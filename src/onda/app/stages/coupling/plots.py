@@ -14,6 +14,7 @@ from onda.project.coupling.group import LaneGroup
 from onda.project.quantities import format_si
 from onda.studies.coupling.group import GroupResult
 from onda.studies.coupling.search import GroupSearch
+from onda.studies.coupling.waves import GroupWaves
 from onda.studies.networks.network import level_db
 
 __all__ = ["PLOTS", "GroupPlot", "Seen", "Shown"]
@@ -33,6 +34,8 @@ class Seen:
     victim: int
     kept: Sequence[Kept[GroupResult]]
     search: GroupSearch | None
+    waves: GroupWaves | None
+    why_no_waves: str
     t: Tokens
 
     @property
@@ -183,6 +186,29 @@ def arrival(seen: Seen) -> Shown:
     return out
 
 
+_CASES = {
+    "quiet": ("neighbours quiet", 0),
+    "along": ("all along", 1),
+    "against": ("all against", 2),
+    "listens": ("at rest, others switch", 4),
+}
+
+
+def waved(seen: Seen) -> Shown:
+    """Voltage at the receiver's die in V over ns, with its device, in each of the cases."""
+    out, waves, t = Shown(), seen.waves, seen.t
+    if waves is None:
+        out.empty = seen.why_no_waves or "Computing the waves of all lanes together…"
+        return out
+    for case, (name, color) in _CASES.items():
+        volts = waves.wave(case).volts
+        out.curves.append(Curve(name, waves.time * 1e9, volts, t.series[color], 1.6))
+    ends = np.array([0.0, 1e9 * waves.time[-1]])
+    level = np.array([waves.level, waves.level])
+    out.curves.append(Curve("arrived", ends, level, t.secondary, 1.0, limit=True))
+    return out
+
+
 def searched(seen: Seen) -> Shown:
     """The worst margin over what was searched: um of spacing, or mm of length."""
     out, search, t = Shown(), seen.search, seen.t
@@ -244,6 +270,24 @@ def arrival_words(seen: Seen) -> str:
     )
 
 
+def wave_words(seen: Seen) -> str:
+    """When the edge arrives with devices, and what the lane hears at rest."""
+    waves = seen.waves
+    if waves is None:
+        return ""
+    quiet = waves.wave("quiet").arrives
+
+    def moved(case: str) -> str:
+        late = waves.wave(case).arrives - quiet
+        return f"{format_si(abs(late), 'time')} {'late' if late > 0.0 else 'early'}"
+
+    return (
+        f"With devices {waves.lane} arrives after {format_si(quiet, 'time')}, {moved('along')} "
+        f"when its neighbours switch along, {moved('against')} when against; at rest it hears "
+        f"{format_si(waves.wave('listens').peak, 'voltage')}."
+    )
+
+
 def search_words(seen: Seen) -> str:
     """What the search found."""
     return seen.search.words if seen.search is not None else ""
@@ -267,6 +311,7 @@ PLOTS: dict[str, GroupPlot] = {
     "arrival": GroupPlot(
         "Arrival", Axis("Lane"), Axis("Moved by neighbours", "ps"), arrival, arrival_words
     ),
+    "waves": GroupPlot("Waves", Axis("Time", "ns"), Axis("Voltage", "V"), waved, wave_words),
     "search": GroupPlot(
         "Holds",
         Axis("Distance, um, or length, mm"),

@@ -37,6 +37,7 @@ from onda.studies.coupling.search import (
     SearchInputs,
     search_range,
 )
+from onda.studies.coupling.waves import GROUP_WAVES, GroupWaves, waves_inputs
 
 __all__ = ["CouplingStage"]
 
@@ -73,11 +74,13 @@ class CouplingStage(OneResultStage[GroupResult]):
             [View(key, p.title, partial(self._make_plot, key)) for key, p in PLOTS.items()], "Views"
         )
         self.chips = self.views.chips
-        self.views.turned.connect(lambda _: self._draw_plot())
+        self.views.turned.connect(self._view_turned)
+        self._no_waves = ""
         self.sentence = label("", "heading", wrap=True)
         self.surface.body.addWidget(self._split(), 1)
         self.surface.veil_over((self.matrix, self.views.stack))
         self.form = GroupInspector(look, context.document, self.subject, self.hand)
+        self.form.arrived.connect(self._files_known)
         self.inspector = scrolled(self.form)
         self.views.show_first()
 
@@ -146,6 +149,8 @@ class CouplingStage(OneResultStage[GroupResult]):
         )
         if not self.editor.in_gesture:
             self._ask_kept()
+        self.subject.waves = None
+        self._ask_waves()
 
     def _show_group(self, group: LaneGroup) -> None:
         piece = self.subject.piece
@@ -180,6 +185,10 @@ class CouplingStage(OneResultStage[GroupResult]):
             out[lane] = (format_si(total, "voltage"), state)
         return out
 
+    def _files_known(self) -> None:
+        if self.active and self.group is not None:
+            self.form.show_group(self.group)
+
     def _choose_gap(self, gap: int) -> None:
         self.form.gap = gap
         group = self.group
@@ -190,6 +199,7 @@ class CouplingStage(OneResultStage[GroupResult]):
         """Another receiver is looked at."""
         if self.active and self.group is not None:
             self._show_group(self.group)
+            self._ask_waves()
             if self.result is not None:
                 self.draw()
 
@@ -226,13 +236,43 @@ class CouplingStage(OneResultStage[GroupResult]):
             return
         key, victim = self.views.current, result.lane(self.subject.lane)
         seen = Seen(
-            group, result, victim, self.named_kept, self.subject.search, self.context.look.t
-        )
+            group, result, victim, self.named_kept, self.subject.search, self.subject.waves,
+            self._no_waves, self.context.look.t,
+        )  # fmt: skip
         shown, plot = PLOTS[key].show(seen), self.views.get(key, CurvePlot)
         plot.show_curves(
             shown.curves, view=shown.view, marks=shown.marks, bars=shown.bars, empty=shown.empty
         )
         self.sentence.setText(PLOTS[key].words(seen))
+
+    # ---- waves with devices
+
+    def _view_turned(self, _: str) -> None:
+        self._ask_waves()
+        self._draw_plot()
+
+    def _ask_waves(self) -> None:
+        """Ask for the waves of the lane that is looked at, where they are looked at."""
+        group = self.group
+        if group is None or self.views.current != "waves" or self.editor.in_gesture:
+            return
+        self._no_waves = ""
+        lane = self.subject.lane
+        self.subject.ask(
+            "waves",
+            GROUP_WAVES,
+            lambda: waves_inputs(self.design, group, lane),
+            self._show_waves,
+            self._fail_waves,
+        )
+
+    def _show_waves(self, waves: GroupWaves) -> None:
+        self.subject.waves, self._no_waves = waves, ""
+        self._draw_plot()
+
+    def _fail_waves(self, why: str) -> None:
+        self.subject.waves, self._no_waves = None, why
+        self._draw_plot()
 
     # ---- the search
 

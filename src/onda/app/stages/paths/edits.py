@@ -7,9 +7,9 @@ from pathlib import Path as FilePath
 
 from PyQt6.QtWidgets import QWidget
 
+from onda.app.kit.device_shelf import DeviceShelf
 from onda.app.kit.editor import Editor
 from onda.app.shell.asking import ask_open
-from onda.app.stages.paths.device_shelf import DeviceShelf
 from onda.app.stages.paths.in_view import PathInView
 from onda.app.stages.paths.ribbon import Ribbon
 from onda.project.base import fresh_id, set_value

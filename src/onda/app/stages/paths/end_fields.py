@@ -6,9 +6,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from onda.app.kit.device_shelf import DeviceShelf
 from onda.app.shell.choices import ChoiceSpec
 from onda.app.shell.form import FieldSpec
-from onda.app.stages.paths.device_shelf import DeviceShelf
 from onda.app.stages.paths.look import Put
 from onda.app.stages.paths.termination import termination_choice, termination_fields
 from onda.project.base import set_value

@@ -9,13 +9,13 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
+from onda.app.kit.device_shelf import DeviceShelf
 from onda.app.kit.editor import Editor
 from onda.app.kit.kept import Kept, column_words
 from onda.app.plots.curves import Axis, Bars, Curve, CurvePlot, Limit
 from onda.app.shell.choices import Choices, ChoiceSpec
 from onda.app.shell.fields import Heading, NumberRows, TextField, label
 from onda.app.shell.form import Form
-from onda.app.stages.paths.device_shelf import DeviceShelf
 from onda.app.stages.paths.elements import look_of
 from onda.app.stages.paths.end_fields import (
     EndHand,

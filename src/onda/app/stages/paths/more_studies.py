@@ -19,9 +19,9 @@ from onda.project.paths.ends import ModelUse
 from onda.project.paths.path import Path
 from onda.project.quantities import Quantity, quantity
 from onda.studies.devices.device_model import DEVICE_MODEL, DeviceInputs, DeviceResult
-from onda.studies.devices.use import device_use
+from onda.studies.devices.use import CORNER_COLUMNS, device_use
 from onda.studies.paths.corners import Found, corner_variants, refined, search
-from onda.studies.paths.inputs import CORNER_COLUMNS, path_inputs
+from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.judge import worst_of_path
 from onda.studies.paths.sweep import (
     PATH_SWEEP,
