@@ -333,6 +333,42 @@ def test_kept_states_stand_beside_the_present_one(window: MainWindow) -> None:
     assert values[share.requirement] == [pytest.approx(value_of(before, "noise_share", 4))]
 
 
+def test_waves_are_those_of_the_lane_that_is_looked_at(window: MainWindow) -> None:
+    stage = look_at(window, "memory-byte", "waves")
+    assert window.settle(120_000)
+    waves = stage.subject.waves
+    assert waves.lane == "DQ4"
+    shown = curves(stage)
+    for name, case in (
+        ("neighbours quiet", "quiet"),
+        ("all along", "along"),
+        ("all against", "against"),
+        ("at rest, others switch", "listens"),
+    ):
+        assert shown[name][0] == pytest.approx(1e9 * waves.time)
+        assert shown[name][1] == pytest.approx(waves.wave(case).volts)
+    assert shown["arrived"][1].tolist() == [waves.level] * 2
+    late = 1e12 * (waves.wave("along").arrives - waves.wave("quiet").arrives)
+    assert f"{late:.1f} ps late when its neighbours switch along" in stage.sentence.text()
+    stage.subject.look_at("dq0")
+    assert stage.subject.waves is None
+    assert "Computing" in plot_of(stage)._empty.text()
+    assert window.settle(120_000)
+    assert stage.subject.waves.lane == "DQ0"
+    assert "DQ0 arrives" in stage.sentence.text()
+    models = stage.form.models
+    models.choose("Drivers", "")
+    assert window.document.project.design.group("memory-byte").driver is None
+    assert window.settle(120_000)
+    assert stage.subject.waves.wave("quiet").arrives != waves.wave("quiet").arrives
+    models.choose("Drivers", "memory-ibs|dq_48")
+    assert window.document.project.design.group("memory-byte").driver.model == "dq_48"
+    pairs = look_at(window, "converter-lanes", "waves")
+    assert window.settle(120_000)
+    assert "is made of pairs" in plot_of(pairs)._empty.text()
+    assert pairs.form.models.boxes == []
+
+
 def test_a_group_becomes_a_network(window: MainWindow) -> None:
     stage = look_at(window, "memory-byte")
     stage.hand.as_network()

@@ -92,6 +92,19 @@ def test_a_search_and_a_file_of_the_network(file, tmp_path) -> None:
     assert abs(network.data[at, 9, 0]) < 0.2
 
 
+def test_waves_of_a_lane_with_its_devices(file) -> None:
+    arguments = (file, "--group", "memory-byte", "--waves", "dq3")
+    code, data = as_json(*arguments)
+    assert code == 1
+    waves = data["waves"]
+    assert waves["lane"] == "DQ3"
+    times = [waves[f"arrival_{case}_s"] for case in ("against", "quiet", "along")]
+    assert times == sorted(times)
+    assert waves["spread_s"] == pytest.approx(times[2] - times[0])
+    assert waves["low_v"] < waves["level_v"] < waves["high_v"]
+    assert f"arrives after {1e12 * times[1]:.1f} ps" in run(*arguments)[1]
+
+
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [
@@ -103,6 +116,8 @@ def test_a_search_and_a_file_of_the_network(file, tmp_path) -> None:
         (("--set", "spacing:C1:9=300um"), "no lane behind lane 9"),
         (("--set", "length=3 mm"), "2 coupled pieces"),
         (("--set", "rise=soon"), "is not a time"),
+        (("--waves", "x"), "no lane 'x'"),
+        (("--waves", "jl0"), "made of pairs"),
         (("--search", "colour"), "cannot be searched"),
         (("--write", "net.s9p"), "9"),
     ],

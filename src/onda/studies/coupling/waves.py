@@ -254,7 +254,7 @@ def _run(inputs: WavesInputs, control: Control) -> GroupWaves:
     group = inputs.group
     if group.pair:
         raise InputError(
-            f"{group.name} is made of pairs", remedy="Waves with devices are for single lanes."
+            f"{group.name} is made of pairs", remedy="Waves are for lanes of single lines."
         )
     circuit = _Circuit(inputs)
     delay = sum(solve_line(p.lane).signal_mode.delay * p.length for p in group.pieces)

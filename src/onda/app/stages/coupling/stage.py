@@ -96,17 +96,18 @@ class CouplingStage(OneResultStage[GroupResult]):
         row.addWidget(self.matrix, 3)
         column = QVBoxLayout()
         column.setSpacing(3)
-        chips = QHBoxLayout()
-        chips.addWidget(self.chips, 1)
+        line = QHBoxLayout()
+        line.addWidget(self.sentence, 1)
         self.search_buttons = {}
         for what, words in (("spacing", "Find spacing"), ("length", "Find length")):
             button = QPushButton(words)
             button.setToolTip(f"The {what} that holds every limit of this group")
             button.clicked.connect(lambda _, what=what: self.search(what))
             self.search_buttons[what] = button
-            chips.addWidget(button)
-        column.addLayout(chips)
-        column.addWidget(self.sentence)
+            button.hide()
+            line.addWidget(button)
+        column.addWidget(self.chips)
+        column.addLayout(line)
         column.addWidget(self.views.stack, 1)
         row.addLayout(column, 5)
         split = QSplitter(Qt.Orientation.Vertical)
@@ -247,7 +248,9 @@ class CouplingStage(OneResultStage[GroupResult]):
 
     # ---- waves with devices
 
-    def _view_turned(self, _: str) -> None:
+    def _view_turned(self, key: str) -> None:
+        for button in self.search_buttons.values():
+            button.setVisible(key == "search")
         self._ask_waves()
         self._draw_plot()
 

@@ -1,0 +1,119 @@
+"""Groups in time: linear ends against the network's transform, devices by what must hold."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from onda.errors import InputError
+from onda.project.base import set_value
+from onda.project.coupling import edits
+from onda.project.coupling.group import Guard, LaneGroup
+from onda.project.edits import replace_object
+from onda.project.paths.ends import ModelUse
+from onda.project.quantities import parse_quantity
+from onda.studies.core.study import Control
+from onda.studies.coupling.group import GROUP
+from onda.studies.coupling.inputs import group_inputs
+from onda.studies.coupling.waves import GROUP_WAVES, GroupWaves, waves_inputs
+
+
+def of(project, group: LaneGroup, lane: str) -> GroupWaves:
+    return GROUP_WAVES.run(waves_inputs(project.design, group, lane, fine=False), Control())
+
+
+def linear(group: LaneGroup) -> LaneGroup:
+    return set_value(group, driver=None, listener=None)
+
+
+@pytest.fixture
+def byte(project) -> LaneGroup:
+    return project.design.group("memory-byte")
+
+
+def test_linear_ends_agree_with_the_transform_of_the_network(project, byte) -> None:
+    group = set_value(linear(byte), lanes=byte.lanes)
+    for lane in range(4):
+        group = edits.remove_lane(group, f"dq{7 - lane}")
+    group = edits.turn_lane(group, "dq3")
+    result = GROUP.run(group_inputs(project.design, group, fine=False), Control())
+    found = of(project, group, "dq1")
+    one = result.arrivals[1]
+    for case, expected in (("quiet", one.quiet), ("along", one.along), ("against", one.against)):
+        assert found.wave(case).arrives == pytest.approx(expected, rel=3e-3)
+    assert found.spread == pytest.approx(one.spread, rel=0.02)
+    # At rest it hears all three at once, DQ3 at its own end.
+    swing = 2.0 * group.far.si
+    volts = np.sum([result.volts[:, 1, a] for a in (0, 2, 3)], axis=0) * swing
+    assert found.wave("listens").peak == pytest.approx(volts[np.argmax(np.abs(volts))], rel=0.02)
+    assert found.high - found.low == pytest.approx(swing, rel=0.01)
+    assert found.level == pytest.approx(0.5 * (found.low + found.high))
+
+
+def test_lanes_far_apart_do_not_move_each_other(project, byte) -> None:
+    pieces = tuple(set_value(p, coupled=False) for p in byte.pieces)
+    found = of(project, set_value(byte, pieces=pieces), "dq3")
+    assert found.spread < 1e-15
+    assert abs(found.wave("listens").peak) < 1e-6
+
+
+def test_devices_move_the_middle_line_most_and_slow_ones_arrive_later(project, byte) -> None:
+    middle, outer = of(project, byte, "dq3"), of(project, byte, "dq0")
+    assert middle.spread > outer.spread > 10e-12
+    quiet = middle.wave("quiet").arrives
+    # On the surface neighbours that switch along hold an edge back.
+    assert middle.wave("against").arrives < quiet < middle.wave("along").arrives
+    corners = {
+        corner: of(project, set_value(byte, corner=corner), "dq3").wave("quiet").arrives
+        for corner in ("slow", "fast")
+    }
+    assert corners["fast"] < quiet < corners["slow"]
+    # The level is between the rails that the terminated receiver leaves.
+    assert middle.low < middle.level < middle.high < 1.2
+    assert middle.wave("listens").peak < 0.0
+
+
+def test_every_input_changes_the_key(project, byte) -> None:
+    from onda.studies.core.keys import key_of
+
+    def key(group: LaneGroup, lane: str = "dq3") -> str:
+        return key_of("group_waves", waves_inputs(project.design, group, lane))
+
+    keys = {
+        key(byte),
+        key(byte, "dq2"),
+        key(set_value(byte, corner="fast")),
+        key(set_value(byte, driver=ModelUse(file="memory-ibs", model="dq_48"))),
+        key(set_value(byte, listener=None)),
+        key(edits.turn_lane(byte, "dq0")),
+    }
+    assert len(keys) == 6
+
+
+def test_what_cannot_be_followed_in_time_says_why(project, byte) -> None:
+    design = project.design
+    with pytest.raises(InputError, match="single lines"):
+        of(project, design.group("converter-lanes"), "jl0")
+    guarded = edits.set_guard(byte, "C1", Guard(width=parse_quantity("50 um", "length")))
+    with pytest.raises(InputError, match="followed over frequency only"):
+        of(project, guarded, "dq0")
+    with pytest.raises(InputError, match="does not drive"):
+        of(
+            project,
+            set_value(byte, driver=ModelUse(file="memory-ibs", model="dq_odt60")),
+            "dq0",
+        )
+    with pytest.raises(InputError, match="no lane 'x'"):
+        of(project, byte, "x")
+
+
+def test_pairs_take_no_models(project) -> None:
+    lanes = project.design.group("converter-lanes")
+    use = ModelUse(file="memory-ibs", model="dq_34")
+    with pytest.raises(InputError, match="lanes of single lines"):
+        replace_object(project, set_value(lanes, driver=use))
+    lost = set_value(
+        project.design.group("memory-byte"), driver=ModelUse(file="nowhere", model="x")
+    )
+    with pytest.raises(InputError, match="nowhere"):
+        replace_object(project, lost)
