@@ -29,10 +29,12 @@ from onda.studies.core.keys import key_of
 from onda.studies.core.margin import State, margin_of
 from onda.studies.core.reading import ReadInputs, read_inputs
 from onda.studies.core.study import Control
+from onda.studies.lines.inputs import line_inputs
+from onda.studies.lines.solved_line import solve_line
 from onda.studies.networks.build import BuiltNetwork, build_network
 from onda.studies.networks.file import NETWORK_READ
 from onda.studies.networks.gate import NETWORK_GATE, GateInputs
-from onda.studies.networks.inputs import FileItem, NetworkInputs, network_inputs
+from onda.studies.networks.inputs import FileItem, LineItem, NetworkInputs, network_inputs
 from onda.studies.networks.judge import measure_network
 from onda.studies.networks.limits import limit_lines, worst_of_curve
 from onda.studies.networks.model import NETWORK_MODEL
@@ -114,6 +116,41 @@ def test_a_line_has_the_impedances_of_its_class(project) -> None:
     assert diff.true[inside].mean() == pytest.approx(98.2, abs=2.0)
     assert found.quality.passivity == 100.0
     assert found.quality.causality > 95.0
+
+
+@pytest.mark.parametrize("wider", [1.0, 1.6])
+def test_a_pair_of_unlike_lines_converts(project, wider) -> None:
+    """Against the product of many short pieces of its L and C, each a step of V and I."""
+    design = project.design
+    line = line_inputs(design, design.line_class("converter-pairs"), "L1")
+    width = line.trace.width
+    unlike = replace(line, trace=replace(line.trace, widths=(width, wider * width)))
+    item = LineItem(unlike, 0.05)
+    network = build_network(NetworkInputs("p", item, True, (), (), (0.0, 0.0), (), 50.0, 0.0, 0.0))
+    mixed = mixed_mode(network.s, ((0, 1), (2, 3)))
+    at = 400
+    f = network.frequency[at]
+    result = solve_line(unlike).result
+    inductance, c, steps = result.l_ext, result.c, 4000
+    z, y = 2j * np.pi * f * inductance * 0.05 / steps, 2j * np.pi * f * c * 0.05 / steps
+    none, one = np.zeros((2, 2)), np.eye(2)
+    series, shunt = np.block([[one, z], [none, one]]), np.block([[one, none], [y, one]])
+    chain = np.linalg.matrix_power(series @ shunt, steps)
+    a, b, cc, d = chain[:2, :2], chain[:2, 2:], chain[2:, :2], chain[2:, 2:]
+    inverse = np.linalg.inv(b)
+    admittance = np.block([[d @ inverse, cc - d @ inverse @ a], [-inverse, inverse @ a]]) * 50.0
+    exact = np.linalg.solve(np.eye(4) + admittance, np.eye(4) - admittance)
+    lossless = mixed_mode(exact[None], ((0, 1), (2, 3)))[0]
+    # What comes through as common mode; loss takes about as much of it as of the signal.
+    found, expected = abs(mixed[at, 3, 0]), abs(lossless[3, 0])
+    if wider == 1.0:
+        assert found < 1e-9
+        assert expected < 1e-9
+    else:
+        assert expected > 0.01
+        assert found / abs(mixed[at, 1, 0]) == pytest.approx(
+            expected / abs(lossless[1, 0]), rel=0.06
+        )
 
 
 def test_a_path_becomes_a_network_and_back(project) -> None:

@@ -32,6 +32,10 @@ DRIVES = np.array([1.0, -1.0]), np.array([1.0, 1.0])
 """Currents of a pair: equal and opposite, and equal."""
 
 
+_CONVERTS = 2e-3
+"""Common for differential voltage from which on lines are called unlike."""
+
+
 @dataclass(frozen=True, slots=True)
 class SingleMode:
     """One line over its return: ohm, 1, s/m, H/m, F/m."""
@@ -63,6 +67,11 @@ class PairModes:
     odd: SingleMode
     even: SingleMode
     conversion: float = 0.0
+
+    @property
+    def converts(self) -> bool:
+        """Whether the lines are unlike enough for a remark."""
+        return abs(self.conversion) >= _CONVERTS
 
     @property
     def z_diff(self) -> float:

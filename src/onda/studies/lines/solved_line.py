@@ -41,8 +41,6 @@ __all__ = [
 ]
 
 FloatArray = NDArray[np.float64]
-_CONVERTS = 2e-3
-"""Common for differential voltage that is worth a remark."""
 _FAR_FROM_KNOWN = 4.0
 """Factor between the frequency of use and the nearest known one that is worth a remark."""
 
@@ -288,7 +286,7 @@ def rough_faces(rough: Rough) -> dict[str, float]:
 
 def _unequal(pair: PairModes | None) -> tuple[str, ...]:
     """A remark on a pair whose lines are not alike."""
-    if pair is None or abs(pair.conversion) < _CONVERTS:
+    if pair is None or not pair.converts:
         return ()
     level = 20.0 * math.log10(abs(pair.conversion))
     return (

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from onda.engine.circuits import ShuntBranch
 from onda.engine.circuits.linear import node_responses
 from onda.engine.coupled_lines import pair_line
+from onda.engine.coupling.group import GroupPiece, piece_network
 from onda.engine.networks import remedies
 from onda.engine.networks.algebra import s_to_t, t_to_s
 from onda.engine.networks.connect import extend_ports, sub_network, terminate
@@ -26,6 +27,7 @@ from onda.formats.touchstone.reader import TouchstoneFile
 from onda.project.files import Content
 from onda.studies.core.held import held
 from onda.studies.coupling.group import network_of_group
+from onda.studies.coupling.solved_group import group_line
 from onda.studies.lines.solved_line import solve_line
 from onda.studies.networks.inputs import (
     ChainItem,
@@ -272,9 +274,14 @@ def _computed(item: LineItem | PathItem | GroupItem, frequency: FloatArray) -> C
         return renormalise(s, [z] * s.shape[-1], 50.0)
     if isinstance(item, PathItem):
         return _path(item, frequency)
-    line = solve_line(item.line).line
-    if not item.line.differential:
+    solved = solve_line(item.line)
+    line = solved.line
+    if solved.pair is None:
         return line.s_parameters(frequency, item.length, 50.0)
+    if solved.pair.converts:
+        # Lines that are not alike: odd and even mode do not travel by themselves.
+        piece = GroupPiece(group_line(item.line, item.line, True), item.length)
+        return piece_network(frequency, piece, np.full(2, 50.0))
     even = solve_line(item.line, True, True).line
     pair = pair_line(line.scaled(0.5), even.scaled(0.5))
     return pair.s_parameters(frequency, item.length, 50.0)
