@@ -30,6 +30,9 @@ def test_check_finds_the_seeded_faults_and_nothing_else(
         ("board-uplinks", "Highest impedance"),
         ("hub-card", "Passivity"),
         ("sensor-cable", "Through"),
+        ("converter-lanes", "Share of the allowed noise"),
+        ("memory-byte", "Arrival moved by neighbours"),
+        ("memory-byte", "Far-end crosstalk, peaks together"),
     }
     assert all(m.state is not State.UNKNOWN for m in margins)
     assert all(m.evidence for m in margins)
