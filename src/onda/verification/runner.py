@@ -14,6 +14,7 @@ import numpy as np
 from onda.errors import InputError, OndaError
 from onda.verification import (
     topic_coupled,
+    topic_eye_stat,
     topic_group,
     topic_icn,
     topic_lattice,
@@ -41,6 +42,7 @@ TOPICS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "network_wave": topic_network_wave.compute,
     "icn": topic_icn.compute,
     "tdr": topic_tdr.compute,
+    "eye_stat": topic_eye_stat.compute,
     "cut_line": topic_shipped.cut_line,
     "lossy_peel": topic_shipped.lossy_peel,
     "unequal_pair": topic_shipped.unequal_pair,
@@ -141,6 +143,9 @@ def compare(data: dict[str, Any], answers: dict[str, Any]) -> Iterator[Compariso
             if data["topic"] == "tdr" and name in ("true_profile", "lumped"):
                 yield from _judge_places(name, wanted, got, case)
                 continue
+            if data["topic"] == "eye_stat":
+                yield from _judge_eye(name, wanted, got, case)
+                continue
             error, allowed, unit = _judge(data["topic"], name, wanted, got, case)
             yield Comparison(answer["id"], name, error, allowed, unit)
 
@@ -190,6 +195,47 @@ def _judge(
     if topic == "coupled":
         return _judge_coupled(name, error, size, tolerance)
     return _judge_lossy(name, error, size, tolerance)
+
+
+_SEEN_LOG10 = -16.0
+"""Error rates below this are not compared: what lies further out depends on how far tails go."""
+_RATE_SHARE = 0.1
+
+
+def _judge_eye(name: str, wanted: Any, got: Any, case: dict[str, Any]) -> Iterator[Comparison]:
+    """Compare a statistical eye: volts, places and bits, each by the allowance of its kind."""
+    tolerance, id_ = case["tolerance"], case["id"]
+    if name == "bathtub":
+        a, b = (np.asarray(x["log10_ber"], dtype=float) for x in (wanted, got))
+        some = a > _SEEN_LOG10
+        error = float(np.abs(10.0 ** (b - a)[some] - 1.0).max())
+        yield Comparison(id_, name, error, _RATE_SHARE, "rel")
+        return
+    main, unit = float(case["outputs"]["main_cursor"]), float(case["inputs"]["unit_interval"])
+    rules = {
+        "eye_height": (tolerance["height_abs_rel_to_main"], main, "rel"),
+        "eyes": (tolerance["height_abs_rel_to_main"], main, "rel"),
+        "eye_width_with_jitter": (tolerance["width_abs_UI"], unit, "UI"),
+        "eye_width_noise_only": (tolerance["width_abs_UI"], unit, "UI"),
+        "worst_case_eye_height": (tolerance["worst_case_abs"], 1.0, "V"),
+        "worst_pattern_bits_for_a_one": (0.5, 1.0, ""),
+        "sampling_time": (1e-6, unit, "UI"),
+    }
+    allowed, size, dimension = rules.get(name, (tolerance["cursor_abs"], 1.0, "V"))
+    found, expected = dict(_leaves(got)), dict(_leaves(wanted))
+    error = math.nan
+    if found.keys() == expected.keys():
+        error = max(float(np.abs(np.asarray(found[k]) - expected[k]).max()) for k in expected)
+    yield Comparison(id_, name, error / size, allowed, dimension)
+
+
+def _leaves(tree: Any, path: str = "") -> Iterator[tuple[str, Any]]:
+    """Numbers and lists of a tree, by the path of their keys."""
+    if isinstance(tree, dict):
+        for key, part in tree.items():
+            yield from _leaves(part, f"{path}/{key}")
+    else:
+        yield path, np.asarray(tree, dtype=float)
 
 
 def _judge_places(name: str, wanted: Any, got: Any, case: dict[str, Any]) -> Iterator[Comparison]:
