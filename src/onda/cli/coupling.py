@@ -50,6 +50,10 @@ def coupling(
     waves: Annotated[
         str, typer.Option("--waves", help="Id of a lane: its edge in time, with device models.")
     ] = "",
+    eye: Annotated[
+        str, typer.Option("--eye", help="Id of a lane: its eye with its neighbours and without.")
+    ] = "",
+    ber: Annotated[float, typer.Option("--ber", help="Error rate of that eye.")] = 1e-12,
     write: Annotated[
         Path | None, typer.Option("--write", help="Its network: name.sNp, name.ts or name.h5.")
     ] = None,
@@ -76,6 +80,7 @@ def coupling(
     with running() as runner:
         result = runner.result(GROUP, inputs)
         waved = _waves(runner, project.design, changed, waves) if waves else None
+        seen = _eye(runner, project.design, changed, eye, ber) if eye else None
         searched = _search(runner, inputs, wanted, search) if search else None
     margins = [margin_of(r, measure_group(result, r.measure, r.receiver)) for r in wanted]
     if write is not None:
@@ -96,6 +101,8 @@ def coupling(
     }
     if searched is not None:
         data["search"] = searched
+    if seen is not None:
+        data["eye"] = seen
     if waved is not None:
         data["waves"] = waved
     if as_json:
@@ -183,6 +190,22 @@ def _waves(runner: StudyRunner, design: Design, group: LaneGroup, lane: str) -> 
     }
 
 
+def _eye(
+    runner: StudyRunner, design: Design, group: LaneGroup, lane: str, ber: float
+) -> dict[str, Any]:
+    from onda.studies.coupling.eye import GROUP_EYE, eye_inputs
+
+    found = runner.result(GROUP_EYE, eye_inputs(design, group, lane, ber))
+    return {
+        "lane": found.lane,
+        "error_rate": found.error_rate,
+        "height_v": found.crowded.height,
+        "width_s": found.crowded.width,
+        "height_alone_v": found.alone.height,
+        "width_alone_s": found.alone.width,
+    }
+
+
 def _write(path: Path, inputs: GroupInputs) -> None:
     from onda.studies.networks.inputs import GroupItem, NetworkInputs
     from onda.studies.networks.network import NETWORK
@@ -258,6 +281,13 @@ def _print(result: GroupResult, data: dict[str, Any]) -> None:
         )
     for limit in data["limits"]:
         typer.echo(f"{limit['sentence']} ({limit['where']})")
+    if "eye" in data:
+        e = data["eye"]
+        typer.echo(
+            f"{e['lane']} at {e['error_rate']:g}: eye {1e3 * e['height_v']:.1f} mV by "
+            f"{1e12 * e['width_s']:.1f} ps, without neighbours {1e3 * e['height_alone_v']:.1f} mV "
+            f"by {1e12 * e['width_alone_s']:.1f} ps"
+        )
     if "waves" in data:
         w = data["waves"]
         typer.echo(

@@ -36,8 +36,13 @@ __all__ = [
 ]
 
 FloatArray = NDArray[np.float64]
-_MOST = 16384
-"""Levels that are kept apart; with more they are gathered in bins."""
+_MOST = 4096
+"""Levels that are kept apart; with more they lie on a grid."""
+_BINS = 8192
+"""Places of the grid."""
+_LEAST_STEP = 1e-15
+_LEFT_OUT = 1e-4
+"""Share of all cursors that may be left out."""
 _LEAST_LOG10 = -290.0
 _ARCS = 64
 """Phases of a sine of jitter."""
@@ -57,22 +62,39 @@ class Levels:
         """Nothing at all."""
         return cls(np.zeros(1), np.ones(1))
 
-    def plus(self, values: FloatArray, weights: FloatArray | None = None) -> Levels:
-        """With an independent choice of other values added; equally likely unless weighted."""
-        share = np.full(len(values), 1.0 / len(values)) if weights is None else weights
-        both = (self.values[:, None] + values).ravel()
-        return Levels(both, (self.weights[:, None] * share).ravel()).gathered()
+    def plus(self, other: Levels, step: float = 0.0) -> Levels:
+        """With what is independent of it added: every sum where they are few, else on a grid of
+        `step` V, or of a share of all that there is."""
+        if len(self.values) * len(other.values) <= _MOST:
+            both = (self.values[:, None] + other.values).ravel()
+            return Levels(both, (self.weights[:, None] * other.weights).ravel())
+        finest = (np.ptp(self.values) + np.ptp(other.values)) / _BINS
+        step = max(float(finest), step, _LEAST_STEP)
+        (a, first), (b, second) = (x.on_grid(step) for x in (self, other))
+        # By sums, not by transforms: rounding must not hide what is rare.
+        found = np.convolve(a, b)
+        some = found > 0.0
+        places = first + second + np.arange(len(found)) * step
+        return Levels(np.asarray(places[some]), np.asarray(found[some]))
 
-    def gathered(self) -> Levels:
+    def on_grid(self, step: float) -> tuple[FloatArray, float]:
+        """Weights on places `step` apart, and the first of these; means are kept."""
+        low = float(self.values.min())
+        at = (self.values - low) / step
+        left = np.floor(at).astype(np.int64)
+        share = at - left
+        count = int(left.max()) + 2
+        out = np.bincount(left, self.weights * (1.0 - share), count)
+        out += np.bincount(left + 1, self.weights * share, count)
+        return np.asarray(out, dtype=np.float64), low
+
+    def gathered(self, bins: int) -> Levels:
         """The same in at most so many bins, each at the mean of what is in it."""
-        if len(self.values) <= _MOST:
-            return self
         low, high = float(self.values.min()), float(self.values.max())
-        if not high > low:
-            return Levels(np.array([low]), np.array([float(self.weights.sum())]))
-        bins = _MOST // 4
+        if len(self.values) <= bins or not high > low:
+            return self
         at = np.minimum(((self.values - low) / (high - low) * bins).astype(np.int64), bins - 1)
-        weights = np.bincount(at, self.weights, bins)
+        weights = np.asarray(np.bincount(at, self.weights, bins), dtype=np.float64)
         sums = np.bincount(at, self.weights * self.values, bins)
         some = weights > 0.0
         return Levels(sums[some] / weights[some], weights[some])
@@ -95,18 +117,35 @@ class SampledPulse:
         before = math.floor(moment / unit_interval)
         last = (len(self.samples) - 1) * self.step
         after = max(math.floor((last - moment) / unit_interval), 0)
-        numbers = np.arange(-before, after + 1)
-        volts = self.at(moment + numbers * unit_interval)
+        numbers = np.arange(min(-before, 0), after + 1)
+        volts = self.at(np.asarray(moment + numbers * unit_interval, dtype=np.float64))
         return {int(k): float(v) for k, v in zip(numbers, volts, strict=True) if k == 0 or v != 0.0}
 
 
 def interference(cursors: Iterable[float], levels: Sequence[float] = (-1.0, 1.0)) -> Levels:
-    """What symbols of equally likely `levels` add by their cursors (V)."""
-    out = Levels.at_rest()
+    """What symbols of equally likely `levels` add by their cursors (V).
+
+    The smallest cursors are left out as long as all of them together stay below a ten
+    thousandth of the sum.
+    """
+    sizes = sorted(cursors, key=abs, reverse=True)
+    kept = len(sizes)
+    left = _LEFT_OUT * math.fsum(abs(c) for c in sizes)
+    while kept and (left := left - abs(sizes[kept - 1])) >= 0.0:
+        kept -= 1
     symbols = np.asarray(levels, dtype=float)
-    for c in sorted(cursors, key=abs, reverse=True):
-        out = out.plus(c * symbols)
-    return out
+    # Small cursors need no finer places than the sum of all has.
+    step = float(np.ptp(symbols)) * math.fsum(abs(c) for c in sizes) / _BINS
+    share = np.full(len(symbols), 1.0 / len(symbols))
+    out = Levels.at_rest()
+    tail = Levels.at_rest()
+    for c in sizes[:kept]:
+        one = Levels(c * symbols, share)
+        if len(out.values) * len(symbols) <= _MOST:
+            out = out.plus(one)
+        else:
+            tail = tail.plus(one, step)
+    return out.plus(tail, step) if len(tail.values) > 1 else out
 
 
 def disturbance(
@@ -123,7 +162,7 @@ def disturbance(
         one = interference(cursors.values(), levels)
         values.append(one.values)
         weights.append(one.weights / phases)
-    return Levels(np.concatenate(values), np.concatenate(weights)).gathered()
+    return Levels(np.concatenate(values), np.concatenate(weights)).gathered(_BINS // 4)
 
 
 def _log_below(levels: Levels, at: FloatArray, sigma: float) -> FloatArray:
@@ -144,6 +183,11 @@ def _log_below(levels: Levels, at: FloatArray, sigma: float) -> FloatArray:
 
 def _where_below(levels: Levels, sigma: float, log_share: float) -> float:
     """V that is gone below with a probability."""
+    if sigma == 0.0:
+        order = np.argsort(levels.values)
+        below = np.cumsum(levels.weights[order])
+        at = int(np.searchsorted(below, math.exp(log_share)))
+        return float(levels.values[order[min(at, len(order) - 1)]])
     reach = 40.0 * sigma + 1e-12
     low, high = float(levels.values.min()) - reach, float(levels.values.max()) + reach
     for _ in range(200):
@@ -251,7 +295,7 @@ def _without_jitter(
             cursors[j] = cursors.get(j, 0.0) - tap
         isi = interference(cursors.values())
         if extra is not None:
-            isi = isi.plus(extra.values, extra.weights)
+            isi = isi.plus(extra)
         out[i] = _log_below(isi, np.array([-main]), sigma)[0] / math.log(10.0)
     return np.maximum(out, _LEAST_LOG10 - 300.0)
 
@@ -283,13 +327,13 @@ def bathtub(
     reach = span * unit_interval + float(np.abs(places).max()) + 38.0 * jitter.random
     reach = min(reach, span * unit_interval + float(np.abs(places).max()) + unit_interval)
     half = math.ceil(reach / step)
-    fine: FloatArray = np.arange(-half, half + 1) * step
+    fine = np.asarray(np.arange(-half, half + 1) * step, dtype=np.float64)
     still = _without_jitter(pulse, sampling, unit_interval, sigma, taps, fine, extra)
     moments = fine[np.abs(fine) <= span * unit_interval + 0.5 * step]
     if jitter.random > 0.0:
         far = math.floor(38.0 * jitter.random / step)
-        away: FloatArray = np.arange(-far, far + 1) * step
-        kernel: FloatArray = -0.5 * (away / jitter.random) ** 2 / math.log(10.0)
+        away = np.asarray(np.arange(-far, far + 1) * step, dtype=np.float64)
+        kernel = -0.5 * (away / jitter.random) ** 2 / math.log(10.0)
         kernel = kernel - _log10_sum(kernel)
     else:
         away, kernel = np.zeros(1), np.zeros(1)

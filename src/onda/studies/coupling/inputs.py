@@ -9,7 +9,14 @@ from onda.project.coupling.group import GroupPiece, LaneGroup
 from onda.project.model import Design
 from onda.studies.lines.inputs import LineInputs, line_inputs
 
-__all__ = ["AllowedInputs", "GroupInputs", "LaneInputs", "PieceInputs", "group_inputs"]
+__all__ = [
+    "AllowedInputs",
+    "GroupInputs",
+    "LaneInputs",
+    "PieceInputs",
+    "group_inputs",
+    "lane_number",
+]
 
 MOST_CONDUCTORS = 40
 """Conductors of one section; its cost grows with the third power."""
@@ -98,6 +105,14 @@ def group_inputs(design: Design, group: LaneGroup, *, fine: bool = True) -> Grou
         allowed=tuple(AllowedInputs(p.loss.si, p.noise.si) for p in group.allowed),
         fine=fine,
     )
+
+
+def lane_number(inputs: GroupInputs, lane: str) -> int:
+    """Number of a lane from 0; raise `InputError` where there is none of that id."""
+    ids = [x.id for x in inputs.lanes]
+    if lane not in ids:
+        raise InputError(f"{inputs.name} has no lane {lane!r}", remedy=f"One of {', '.join(ids)}.")
+    return ids.index(lane)
 
 
 def _piece(design: Design, group: LaneGroup, piece: GroupPiece) -> PieceInputs:

@@ -21,7 +21,7 @@ from onda.errors import InputError
 from onda.project.coupling.group import LaneGroup
 from onda.project.model import Design
 from onda.studies.core.study import Control, Study
-from onda.studies.coupling.inputs import GroupInputs, group_inputs
+from onda.studies.coupling.inputs import GroupInputs, group_inputs, lane_number
 from onda.studies.coupling.solved_group import group_line, lane_target
 from onda.studies.devices.use import CORNER_COLUMNS, DeviceUse, device_use, used
 from onda.studies.lines.solved_line import solve_line
@@ -60,13 +60,10 @@ def waves_inputs(design: Design, group: LaneGroup, lane: str, *, fine: bool = Tr
     InputError : there is no such lane, or a device file cannot be had
     """
     inputs = group_inputs(design, group, fine=fine)
-    ids = [x.id for x in inputs.lanes]
-    if lane not in ids:
-        raise InputError(f"{group.name} has no lane {lane!r}", remedy=f"One of {', '.join(ids)}.")
     corner = CORNER_COLUMNS[group.corner]
     return WavesInputs(
         inputs,
-        ids.index(lane),
+        lane_number(inputs, lane),
         device_use(design, group.driver, corner),
         device_use(design, group.listener, corner),
     )

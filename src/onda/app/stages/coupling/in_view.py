@@ -8,6 +8,7 @@ from onda.app.kit.context import Context
 from onda.app.kit.subject import OneResult
 from onda.errors import InputError
 from onda.project.coupling.group import GroupPiece, LaneGroup
+from onda.studies.coupling.eye import GroupEye
 from onda.studies.coupling.group import GroupResult
 from onda.studies.coupling.judge import value_of
 from onda.studies.coupling.search import GroupSearch
@@ -27,7 +28,7 @@ class GroupInView(OneResult[GroupResult]):
     ----------
     turns : `turns.turned` is emitted when another receiver is looked at
     search : the last search, None where it is of another state
-    waves : of the lane that is looked at, None until they are there
+    waves, eye : of the lane that is looked at, None until they are there
     """
 
     def __init__(self, context: Context, stage: str, kinds: tuple[str, ...]) -> None:
@@ -35,6 +36,7 @@ class GroupInView(OneResult[GroupResult]):
         self.turns = _Turns()
         self.search: GroupSearch | None = None
         self.waves: GroupWaves | None = None
+        self.eye: GroupEye | None = None
         self._lane = ""
 
     @property
@@ -74,7 +76,8 @@ class GroupInView(OneResult[GroupResult]):
         """Forget what is of another group; whether there was another."""
         is_other = super().turn_to(identifier)
         if is_other:
-            self._lane, self.search, self.waves = "", None, None
+            self._lane, self.search = "", None
+            self.waves = self.eye = None
         return is_other
 
     def stay(self) -> None:
@@ -84,5 +87,5 @@ class GroupInView(OneResult[GroupResult]):
     def look_at(self, lane: str) -> None:
         """Look at the receiver of a lane."""
         if lane != self._lane:
-            self._lane, self.waves = lane, None
+            self._lane, self.waves, self.eye = lane, None, None
             self.turns.turned.emit()

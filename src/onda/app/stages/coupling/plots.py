@@ -12,6 +12,7 @@ from onda.app.plots.curves import Axis, Bars, Curve
 from onda.app.theme import Tokens
 from onda.project.coupling.group import LaneGroup
 from onda.project.quantities import format_si
+from onda.studies.coupling.eye import EyeSide, GroupEye
 from onda.studies.coupling.group import GroupResult
 from onda.studies.coupling.search import GroupSearch
 from onda.studies.coupling.waves import GroupWaves
@@ -35,7 +36,8 @@ class Seen:
     kept: Sequence[Kept[GroupResult]]
     search: GroupSearch | None
     waves: GroupWaves | None
-    why_no_waves: str
+    eye: GroupEye | None
+    why_not: str
     t: Tokens
 
     @property
@@ -186,6 +188,28 @@ def arrival(seen: Seen) -> Shown:
     return out
 
 
+def eyed(seen: Seen) -> Shown:
+    """Contours at the error rate in mV over UI: with crosstalk, and without."""
+    out, eye, t = Shown(), seen.eye, seen.t
+    if eye is None:
+        out.empty = seen.why_not or "Computing the eye of the lane…"
+        return out
+    ui = eye.moments / eye.unit_interval
+    for name, side, color in (
+        ("alone", eye.alone, t.secondary),
+        ("with crosstalk", eye.crowded, t.sea),
+    ):
+        open_at = side.upper > side.lower
+        x = np.concatenate([ui[open_at], ui[open_at][::-1], ui[open_at][:1]])
+        y = np.concatenate(
+            [side.upper[open_at], side.lower[open_at][::-1], side.upper[open_at][:1]]
+        )
+        out.curves.append(Curve(name, x, 1e3 * y, color, 1.8))
+    reach = 1.3e3 * max(float(eye.alone.upper.max()), 1e-6)
+    out.view = (-0.55, 0.55, -reach, reach)
+    return out
+
+
 _CASES = {
     "quiet": ("neighbours quiet", 0),
     "along": ("all along", 1),
@@ -198,7 +222,7 @@ def waved(seen: Seen) -> Shown:
     """Voltage at the receiver's die in V over ns, with its device, in each of the cases."""
     out, waves, t = Shown(), seen.waves, seen.t
     if waves is None:
-        out.empty = seen.why_no_waves or "Computing the waves of all lanes together…"
+        out.empty = seen.why_not or "Computing the waves of all lanes together…"
         return out
     for case, (name, color) in _CASES.items():
         volts = waves.wave(case).volts
@@ -288,6 +312,25 @@ def wave_words(seen: Seen) -> str:
     )
 
 
+def eye_words(seen: Seen) -> str:
+    """What neighbours cost the eye."""
+    eye = seen.eye
+    if eye is None:
+        return ""
+    rate = f"1e{round(np.log10(eye.error_rate))}".replace("-", "−")
+    if eye.crowded.height <= 0.0:
+        return f"At an error rate of {rate} the eye of {eye.lane} is closed by its neighbours."
+
+    def size(side: EyeSide) -> str:
+        wide = side.width / eye.unit_interval
+        return f"{format_si(side.height, 'voltage')} by {wide:.2f} UI"
+
+    return (
+        f"At an error rate of {rate} the eye of {eye.lane} is {size(eye.crowded)}; without its "
+        f"neighbours {size(eye.alone)}."
+    )
+
+
 def search_words(seen: Seen) -> str:
     """What the search found."""
     return seen.search.words if seen.search is not None else ""
@@ -312,6 +355,7 @@ PLOTS: dict[str, GroupPlot] = {
         "Arrival", Axis("Lane"), Axis("Moved by neighbours", "ps"), arrival, arrival_words
     ),
     "waves": GroupPlot("Waves", Axis("Time", "ns"), Axis("Voltage", "V"), waved, wave_words),
+    "eye": GroupPlot("Eye", Axis("Time", "UI"), Axis("Voltage", "mV"), eyed, eye_words),
     "search": GroupPlot(
         "Holds",
         Axis("Distance, um, or length, mm"),

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
+from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
@@ -28,6 +29,8 @@ from onda.project.coupling.group import LaneGroup
 from onda.project.model import Design
 from onda.project.quantities import format_si
 from onda.studies.core.margin import State
+from onda.studies.core.study import Study
+from onda.studies.coupling.eye import GROUP_EYE, eye_inputs
 from onda.studies.coupling.group import GROUP, GroupResult
 from onda.studies.coupling.inputs import GroupInputs, PieceInputs, group_inputs
 from onda.studies.coupling.search import (
@@ -37,9 +40,16 @@ from onda.studies.coupling.search import (
     SearchInputs,
     search_range,
 )
-from onda.studies.coupling.waves import GROUP_WAVES, GroupWaves, waves_inputs
+from onda.studies.coupling.waves import GROUP_WAVES, waves_inputs
 
 __all__ = ["CouplingStage"]
+
+
+_MORE: dict[str, tuple[Study[Any, Any], Callable[[Design, LaneGroup, str], Any]]] = {
+    "waves": (GROUP_WAVES, waves_inputs),
+    "eye": (GROUP_EYE, eye_inputs),
+}
+"""Studies of views that are not asked for before they are looked at, and their inputs."""
 
 
 class CouplingStage(OneResultStage[GroupResult]):
@@ -75,7 +85,7 @@ class CouplingStage(OneResultStage[GroupResult]):
         )
         self.chips = self.views.chips
         self.views.turned.connect(self._view_turned)
-        self._no_waves = ""
+        self._why_not = ""
         self.sentence = label("", "heading", wrap=True)
         self.surface.body.addWidget(self._split(), 1)
         self.surface.veil_over((self.matrix, self.views.stack))
@@ -150,8 +160,8 @@ class CouplingStage(OneResultStage[GroupResult]):
         )
         if not self.editor.in_gesture:
             self._ask_kept()
-        self.subject.waves = None
-        self._ask_waves()
+        self.subject.waves = self.subject.eye = None
+        self._ask_more()
 
     def _show_group(self, group: LaneGroup) -> None:
         piece = self.subject.piece
@@ -200,7 +210,7 @@ class CouplingStage(OneResultStage[GroupResult]):
         """Another receiver is looked at."""
         if self.active and self.group is not None:
             self._show_group(self.group)
-            self._ask_waves()
+            self._ask_more()
             if self.result is not None:
                 self.draw()
 
@@ -238,7 +248,7 @@ class CouplingStage(OneResultStage[GroupResult]):
         key, victim = self.views.current, result.lane(self.subject.lane)
         seen = Seen(
             group, result, victim, self.named_kept, self.subject.search, self.subject.waves,
-            self._no_waves, self.context.look.t,
+            self.subject.eye, self._why_not, self.context.look.t,
         )  # fmt: skip
         shown, plot = PLOTS[key].show(seen), self.views.get(key, CurvePlot)
         plot.show_curves(
@@ -246,36 +256,33 @@ class CouplingStage(OneResultStage[GroupResult]):
         )
         self.sentence.setText(PLOTS[key].words(seen))
 
-    # ---- waves with devices
+    # ---- what is worked out only where it is looked at
 
     def _view_turned(self, key: str) -> None:
         for button in self.search_buttons.values():
             button.setVisible(key == "search")
-        self._ask_waves()
+        self._ask_more()
         self._draw_plot()
 
-    def _ask_waves(self) -> None:
-        """Ask for the waves of the lane that is looked at, where they are looked at."""
-        group = self.group
-        if group is None or self.views.current != "waves" or self.editor.in_gesture:
+    def _ask_more(self) -> None:
+        """Ask for waves, or for the eye, of the lane that is looked at."""
+        group, key = self.group, self.views.current
+        if group is None or key not in _MORE or self.editor.in_gesture:
             return
-        self._no_waves = ""
+        self._why_not = ""
+        study, inputs = _MORE[key]
         lane = self.subject.lane
-        self.subject.ask(
-            "waves",
-            GROUP_WAVES,
-            lambda: waves_inputs(self.design, group, lane),
-            self._show_waves,
-            self._fail_waves,
-        )
 
-    def _show_waves(self, waves: GroupWaves) -> None:
-        self.subject.waves, self._no_waves = waves, ""
-        self._draw_plot()
+        def show(found: object) -> None:
+            setattr(self.subject, key, found)
+            self._draw_plot()
 
-    def _fail_waves(self, why: str) -> None:
-        self.subject.waves, self._no_waves = None, why
-        self._draw_plot()
+        def fail(why: str) -> None:
+            setattr(self.subject, key, None)
+            self._why_not = why
+            self._draw_plot()
+
+        self.subject.ask("more", study, lambda: inputs(self.design, group, lane), show, fail)
 
     # ---- the search
 

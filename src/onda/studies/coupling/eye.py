@@ -1,0 +1,128 @@
+"""The eye of a lane at an error rate, with what its neighbours put into it and without."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.links.statistical import Levels, SampledPulse, contour, disturbance, interference
+from onda.errors import InputError
+from onda.project.coupling.group import LaneGroup
+from onda.project.model import Design
+from onda.studies.core.study import Control, Study
+from onda.studies.coupling.group import GROUP, GroupResult
+from onda.studies.coupling.inputs import GroupInputs, group_inputs, lane_number
+
+__all__ = ["GROUP_EYE", "EyeInputs", "EyeSide", "GroupEye", "eye_inputs"]
+
+FloatArray = NDArray[np.float64]
+_PER_UI = 32
+_PHASES = 33
+_KEPT = 2048
+"""Bins of what all neighbours add."""
+_QUIET = 1e-5
+"""Share of the signal below which a disturber is not heard."""
+
+
+@dataclass(frozen=True, slots=True)
+class EyeInputs:
+    """A group, the lane that is looked at (from 0), and the error rate."""
+
+    group: GroupInputs
+    lane: int
+    error_rate: float = 1e-12
+
+
+def eye_inputs(design: Design, group: LaneGroup, lane: str, error_rate: float = 1e-12) -> EyeInputs:
+    """Slice for the eye of a lane; raise `InputError` where there is none of that id."""
+    inputs = group_inputs(design, group)
+    return EyeInputs(inputs, lane_number(inputs, lane), error_rate)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class EyeSide:
+    """A contour: `upper` and `lower` (m,) V over the moments, tallest `height` V, `width` s at 0 V;
+    both 0 or below where it is closed."""
+
+    upper: FloatArray
+    lower: FloatArray
+    height: float
+    width: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class GroupEye:
+    """Moments (m,) s around the middle of the bit; the eye with crosstalk and alone."""
+
+    lane: str
+    error_rate: float
+    unit_interval: float
+    moments: FloatArray
+    crowded: EyeSide
+    alone: EyeSide
+
+
+def _pulse(result: GroupResult, to: int, of: int, amplitude: float, unit: float) -> SampledPulse:
+    """What a bit of one lane does at a receiver."""
+    step = unit / _PER_UI
+    start = float(result.time[0])
+    time = np.arange(start, 0.95 * float(result.time[-1]), step)
+    rise = np.interp(time, result.time, result.volts[:, to, of])
+    late = np.interp(time - unit, result.time, result.volts[:, to, of], left=0.0)
+    return SampledPulse(amplitude * (rise - late), step)
+
+
+def _run(inputs: EyeInputs, control: Control) -> GroupEye:
+    if not 0.0 < inputs.error_rate <= 0.5:
+        raise InputError(
+            f"an error rate of {inputs.error_rate:g}", remedy="Above 0 and at most 0.5, as 1e-12."
+        )
+    group, v = inputs.group, inputs.lane
+    result = GROUP.run(group, Control())
+    control.progress(0.5)
+    unit = 1.0 / group.rate
+    own = _pulse(result, v, v, group.far, unit)
+    heard = Levels.at_rest()
+    for a in range(len(group.lanes)):
+        if a == v:
+            continue
+        amplitude = group.near if result.near[v, a] else group.far
+        pulse = _pulse(result, v, a, amplitude, unit)
+        if np.abs(pulse.samples).max() > _QUIET * np.abs(own.samples).max():
+            heard = heard.plus(disturbance(pulse, unit)).gathered(_KEPT)
+    control.progress(0.7)
+    # The middle of the bit is where a bit by itself has its largest area of a unit interval.
+    total = np.convolve(own.samples, np.ones(_PER_UI), mode="valid")
+    middle = (float(np.argmax(total)) + 0.5 * _PER_UI) * own.step
+    moments = np.linspace(-0.5, 0.5, _PHASES) * unit
+    crowded, alone = (
+        _side(own, middle, moments, unit, inputs.error_rate, extra)
+        for extra in (heard, Levels.at_rest())
+    )
+    name = group.lanes[v].name
+    return GroupEye(name, inputs.error_rate, unit, moments, crowded, alone)
+
+
+def _side(
+    pulse: SampledPulse,
+    middle: float,
+    moments: FloatArray,
+    unit: float,
+    error_rate: float,
+    extra: Levels,
+) -> EyeSide:
+    upper, lower = np.empty(len(moments)), np.empty(len(moments))
+    for i, moment in enumerate(moments):
+        cursors = pulse.cursors(middle + float(moment), unit)
+        main = cursors.pop(0)
+        isi = interference(cursors.values()).plus(extra)
+        found = contour(isi, main, 0.0, error_rate, (-1.0, 1.0))
+        upper[i], lower[i] = found.upper, found.lower
+    open_at = np.flatnonzero((upper > 0.0) & (lower < 0.0))
+    width = float(moments[open_at[-1]] - moments[open_at[0]]) if len(open_at) else 0.0
+    return EyeSide(upper, lower, float((upper - lower).max()), width)
+
+
+GROUP_EYE: Study[EyeInputs, GroupEye] = Study("group_eye", _run, GroupEye, title="Eye of a lane")
