@@ -12,6 +12,7 @@ from onda.app.shell.window import MainWindow
 from onda.app.stages.coupling.stage import CouplingStage
 from onda.project.base import set_value
 from onda.project.coupling.edits import piece_of
+from onda.project.quantities import parse_quantity
 from onda.studies.coupling.judge import value_of
 from onda.studies.networks.network import level_db
 from tests.app.conftest import MakeWindow
@@ -367,6 +368,28 @@ def test_waves_are_those_of_the_lane_that_is_looked_at(window: MainWindow) -> No
     assert window.settle(120_000)
     assert "is made of pairs" in plot_of(pairs)._empty.text()
     assert pairs.form.models.boxes == []
+
+
+def test_the_eye_with_and_without_neighbours(window: MainWindow) -> None:
+    stage = look_at(window, "memory-byte", "eye")
+    assert window.settle(120_000)
+    eye = stage.subject.eye
+    shown = curves(stage)
+    for name, side in (("alone", eye.alone), ("with crosstalk", eye.crowded)):
+        x, y = shown[name]
+        clear = side.upper > side.lower
+        count = int(clear.sum())
+        assert x[:count] == pytest.approx(eye.moments[clear] / eye.unit_interval)
+        assert y[:count] == pytest.approx(1e3 * side.upper[clear])
+        assert y[count : 2 * count][::-1] == pytest.approx(1e3 * side.lower[clear])
+    words = stage.sentence.text()
+    assert words.startswith("At an error rate of 1e−12 the eye of DQ4 is")
+    assert f"{eye.crowded.height:.3f} V by {eye.crowded.width / eye.unit_interval:.2f} UI" in words
+    assert f"{eye.alone.height:.2f} V by" in words
+    # Further apart the neighbours take less of it.
+    stage.hand.put_spacing(parse_quantity("500 um", "length"))
+    assert window.settle(120_000)
+    assert stage.subject.eye.crowded.height > eye.crowded.height + 0.1
 
 
 def test_a_group_becomes_a_network(window: MainWindow) -> None:

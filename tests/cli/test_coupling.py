@@ -105,6 +105,16 @@ def test_waves_of_a_lane_with_its_devices(file) -> None:
     assert f"arrives after {1e12 * times[1]:.1f} ps" in run(*arguments)[1]
 
 
+def test_the_eye_of_a_lane(file) -> None:
+    arguments = (file, "--group", "memory-byte", "--eye", "dq3")
+    _, rare = as_json(*arguments)
+    _, often = as_json(*arguments, "--ber", "1e-3")
+    assert rare["eye"]["height_v"] < often["eye"]["height_v"] < often["eye"]["height_alone_v"]
+    assert rare["eye"]["error_rate"] == 1e-12
+    assert 0.0 < rare["eye"]["width_s"] < rare["eye"]["width_alone_s"] <= 1.2 / 2.4e9
+    assert f"eye {1e3 * rare['eye']['height_v']:.1f} mV" in run(*arguments)[1]
+
+
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [
@@ -116,10 +126,12 @@ def test_waves_of_a_lane_with_its_devices(file) -> None:
         (("--set", "spacing:C1:9=300um"), "no lane behind lane 9"),
         (("--set", "length=3 mm"), "2 coupled pieces"),
         (("--set", "rise=soon"), "is not a time"),
+        (("--eye", "x"), "no lane 'x'"),
+        (("--eye", "jl0", "--ber", "2"), "error rate"),
         (("--waves", "x"), "no lane 'x'"),
         (("--waves", "jl0"), "made of pairs"),
         (("--search", "colour"), "cannot be searched"),
-        (("--write", "net.s9p"), "9"),
+        (("--write", "net.s9p", "--group", "memory-byte"), "16 ports cannot be written"),
     ],
 )
 def test_what_is_wrong_is_said(file, arguments, words) -> None:

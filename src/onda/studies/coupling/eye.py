@@ -19,7 +19,8 @@ __all__ = ["GROUP_EYE", "EyeInputs", "EyeSide", "GroupEye", "eye_inputs"]
 
 FloatArray = NDArray[np.float64]
 _PER_UI = 32
-_PHASES = 33
+_PHASES, _SPAN = 41, 0.6
+"""Moments that are looked at, and how far to either side, UI."""
 _KEPT = 2048
 """Bins of what all neighbours add."""
 _QUIET = 1e-5
@@ -96,7 +97,7 @@ def _run(inputs: EyeInputs, control: Control) -> GroupEye:
     # The middle of the bit is where a bit by itself has its largest area of a unit interval.
     total = np.convolve(own.samples, np.ones(_PER_UI), mode="valid")
     middle = (float(np.argmax(total)) + 0.5 * _PER_UI) * own.step
-    moments = np.linspace(-0.5, 0.5, _PHASES) * unit
+    moments = np.linspace(-_SPAN, _SPAN, _PHASES) * unit
     crowded, alone = (
         _side(own, middle, moments, unit, inputs.error_rate, extra)
         for extra in (heard, Levels.at_rest())
@@ -120,9 +121,23 @@ def _side(
         isi = interference(cursors.values()).plus(extra)
         found = contour(isi, main, 0.0, error_rate, (-1.0, 1.0))
         upper[i], lower[i] = found.upper, found.lower
-    open_at = np.flatnonzero((upper > 0.0) & (lower < 0.0))
-    width = float(moments[open_at[-1]] - moments[open_at[0]]) if len(open_at) else 0.0
-    return EyeSide(upper, lower, float((upper - lower).max()), width)
+    return EyeSide(
+        upper, lower, float((upper - lower).max()), _width(moments, np.minimum(upper, -lower))
+    )
+
+
+def _width(moments: FloatArray, clear: FloatArray) -> float:
+    """Where both halves stay clear of 0 V, around where they are clearest."""
+    best = int(np.argmax(clear))
+    if clear[best] <= 0.0:
+        return 0.0
+    ends = []
+    for side in (clear[: best + 1][::-1], clear[best:]):
+        shut = np.flatnonzero(side <= 0.0)
+        k = int(shut[0]) if len(shut) else len(side) - 1
+        inside = side[k - 1] / (side[k - 1] - side[k]) if len(shut) else 1.0
+        ends.append(k - 1 + inside)
+    return float(sum(ends) * (moments[1] - moments[0]))
 
 
 GROUP_EYE: Study[EyeInputs, GroupEye] = Study("group_eye", _run, GroupEye, title="Eye of a lane")

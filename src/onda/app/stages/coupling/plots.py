@@ -206,7 +206,7 @@ def eyed(seen: Seen) -> Shown:
         )
         out.curves.append(Curve(name, x, 1e3 * y, color, 1.8))
     reach = 1.3e3 * max(float(eye.alone.upper.max()), 1e-6)
-    out.view = (-0.55, 0.55, -reach, reach)
+    out.view = (float(ui[0]), float(ui[-1]), -reach, reach)
     return out
 
 
