@@ -13,6 +13,7 @@ import numpy as np
 
 from onda.errors import InputError, OndaError
 from onda.verification import (
+    topic_bus_timing,
     topic_coupled,
     topic_eye_stat,
     topic_group,
@@ -43,6 +44,7 @@ TOPICS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "icn": topic_icn.compute,
     "tdr": topic_tdr.compute,
     "eye_stat": topic_eye_stat.compute,
+    "bus_timing": topic_bus_timing.compute,
     "cut_line": topic_shipped.cut_line,
     "lossy_peel": topic_shipped.lossy_peel,
     "unequal_pair": topic_shipped.unequal_pair,
@@ -155,7 +157,7 @@ def _judge(
 ) -> tuple[float, float, str]:
     """Error, allowance and unit of one quantity, by the rules its topic states."""
     tolerance = case.get("tolerance", {})
-    if got is None:
+    if got is None and wanted is not None:
         return math.nan, 0.0, ""
     if name in ("extremes_within_window", "quiet_extremes"):
         wanted, got = _levels(wanted), _levels(got)
@@ -179,6 +181,8 @@ def _judge(
     if topic == "nonlinear":
         key = "settling_abs_volt" if name == "settling_value" else "abs_volt"
         return error, tolerance[key], "V"
+    if topic == "bus_timing":
+        return _judge_bus(name, a, b, tolerance)
     if topic == "network_ops":
         return error, _network_allowance(name, tolerance), ""
     if topic in _OWN:
@@ -195,6 +199,25 @@ def _judge(
     if topic == "coupled":
         return _judge_coupled(name, error, size, tolerance)
     return _judge_lossy(name, error, size, tolerance)
+
+
+def _judge_bus(
+    name: str, wanted: np.ndarray, got: np.ndarray, tolerance: dict[str, float]
+) -> tuple[float, float, str]:
+    """Times, volts, slews and bits; what is not there must be missing in both."""
+    if (np.isnan(wanted) != np.isnan(got)).any():
+        return math.nan, 0.0, ""
+    there = ~np.isnan(wanted)
+    away = np.abs(wanted - got)[there]
+    if name.endswith("_slew"):
+        relative = float(np.max(away / np.abs(wanted[there]), initial=0.0))
+        return relative, tolerance["slew_rel"], "rel"
+    error = float(np.max(away, initial=0.0))
+    if name == "bit":
+        return error, 0.5, ""
+    if name in ("lowest_one", "highest_zero", "centre_level", "height"):
+        return error, tolerance["volt_abs"], "V"
+    return error, tolerance["time_abs"], "s"
 
 
 _SEEN_LOG10 = -16.0

@@ -1,0 +1,1 @@
+"""Timing of data against a strobe: crossings, set-up and hold with derating, centring."""
