@@ -9,7 +9,8 @@ from onda.project.measures import MEASURES
 
 _TITLES = {
     "everywhere": "Everywhere", "stackup": "Stackup", "lines": "Lines", "paths": "Paths",
-    "coupling": "Coupling", "networks": "Networks", "eyes": "Eyes", "measures": "Measures that can be limited",
+    "coupling": "Coupling", "networks": "Networks", "eyes": "Eyes",
+    "measures": "Measures that can be limited",
 }  # fmt: skip
 
 
