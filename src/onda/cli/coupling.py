@@ -63,6 +63,7 @@ def coupling(
 
     Exit 0 where all limits of the group hold, 1 where one fails, 2 for input that is wrong.
     """
+    from onda.formats.network_files import format_of
     from onda.project.edits import requirements_of
     from onda.project.kind import Ref
     from onda.studies.core.margin import State, margin_of
@@ -77,6 +78,9 @@ def coupling(
     for change in changes or []:
         changed = _changed(changed, change)
     inputs = group_inputs(project.design, changed)
+    if write is not None:
+        # Before anything is worked out.
+        format_of(write.suffix, 2 * len(inputs.lanes) * inputs.pieces[0].lane.trace.lines)
     with running() as runner:
         result = runner.result(GROUP, inputs)
         waved = _waves(runner, project.design, changed, waves) if waves else None

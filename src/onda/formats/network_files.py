@@ -13,7 +13,7 @@ from onda.formats.network_hdf5 import MAGIC, read_network_hdf5, write_network_hd
 from onda.formats.touchstone.reader import TouchstoneFile, read_touchstone
 from onda.formats.touchstone.write import write_touchstone
 
-__all__ = ["NETWORK_FORMATS", "NetworkFormat", "read_network", "write_network"]
+__all__ = ["NETWORK_FORMATS", "NetworkFormat", "format_of", "read_network", "write_network"]
 
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
@@ -96,10 +96,14 @@ def write_network(
     ------
     InputError : another ending, or one that names another number of ports
     """
-    ports = s.shape[-1]
+    return format_of(suffix, s.shape[-1]).write(frequency, s, reference, comments)
+
+
+def format_of(suffix: str, ports: int) -> NetworkFormat:
+    """The format that a name ends for; raise `InputError` where none does with so many ports."""
     for made in NETWORK_FORMATS:
         if made.ends(suffix, ports):
-            return made.write(frequency, s, reference, comments)
+            return made
     endings = [f.ending.format(n=ports) for f in reversed(NETWORK_FORMATS)]
     raise InputError(
         f"a network of {ports} ports cannot be written as *{suffix}",
