@@ -23,7 +23,16 @@ from onda.engine.networks.channel_figures import (
 )
 from onda.errors import NotPhysical
 
-__all__ = ["Disturber", "Lane", "Noise", "NoiseTerms", "crosstalk", "disturbers", "noise_of"]
+__all__ = [
+    "Disturber",
+    "Lane",
+    "Noise",
+    "NoiseTerms",
+    "crosstalk",
+    "disturbers",
+    "near_ends",
+    "noise_of",
+]
 
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
@@ -59,10 +68,17 @@ class Disturber:
     near: bool
 
 
+def near_ends(lanes: Sequence[Lane]) -> NDArray[np.bool_]:
+    """(n, n), victim first: whether a transmitter sits at the receiver's own end."""
+    way = np.array([lane.rightward for lane in lanes])
+    return np.asarray(way[:, None] != way)
+
+
 def disturbers(lanes: Sequence[Lane]) -> tuple[Disturber, ...]:
     """All of them, victim by victim."""
+    near = near_ends(lanes)
     return tuple(
-        Disturber(v, a, lanes[v].rightward != lanes[a].rightward)
+        Disturber(v, a, bool(near[v, a]))
         for v in range(len(lanes))
         for a in range(len(lanes))
         if a != v
@@ -173,24 +189,16 @@ def noise_of(
         )
     }
     out = []
-    for v, lane in enumerate(lanes):
-        alone = [0.0] * len(lanes)
-        for a, other in enumerate(lanes):
+    near_end = near_ends(lanes)
+    for v in range(len(lanes)):
+        alone = np.zeros(len(lanes))
+        for a in range(len(lanes)):
             if a != v:
-                near = lane.rightward != other.rightward
-                alone[a] = crosstalk_sigma(f, -10.0 * np.log10(level[:, v, a]), weights[near])
-        sums = {
-            near: float(
-                np.sqrt(
-                    sum(
-                        x**2
-                        for x, other in zip(alone, lanes, strict=True)
-                        if (lane.rightward != other.rightward) == near
-                    )
-                )
-            )
-            for near in (True, False)
-        }
+                weight = weights[bool(near_end[v, a])]
+                alone[a] = crosstalk_sigma(f, -10.0 * np.log10(level[:, v, a]), weight)
+        near, far = (
+            float(np.sqrt((alone[some] ** 2).sum())) for some in (near_end[v], ~near_end[v])
+        )
         loss = -10.0 * np.log10(level[:, v, v])
         fit = fit_insertion_loss(f, loss)
         half = 0.5 * terms.baud
@@ -198,12 +206,12 @@ def noise_of(
         at_half = float(x @ np.array([fit.a0, fit.a1, fit.a2, fit.a4]))
         out.append(
             Noise(
-                sums[True],
-                sums[False],
-                float(np.hypot(sums[True], sums[False])),
+                near,
+                far,
+                float(np.hypot(near, far)),
                 at_half,
                 float(np.abs(loss - fit.fit_db).max()),
-                tuple(alone),
+                tuple(alone.tolist()),
             )
         )
     return tuple(out)

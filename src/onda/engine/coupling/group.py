@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.group_lines import GroupLine
-from onda.engine.networks.algebra import s_to_t, t_to_s
+from onda.engine.networks.algebra import cascade, s_to_t, t_to_s
 from onda.errors import NotPhysical
 
 __all__ = ["GroupPiece", "group_network", "piece_network", "tied_guards"]
@@ -111,7 +111,4 @@ def group_network(
             raise NotPhysical("group", f"{piece.signals} signals", f"{first} as in its first piece")
     if len(pieces) == 1:
         return piece_network(frequency, pieces[0], reference)
-    total = s_to_t(piece_network(frequency, pieces[0], reference))
-    for piece in pieces[1:]:
-        total = total @ s_to_t(piece_network(frequency, piece, reference))
-    return t_to_s(np.asarray(total))
+    return cascade(*(piece_network(frequency, piece, reference) for piece in pieces))

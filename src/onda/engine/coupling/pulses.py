@@ -49,8 +49,7 @@ class Arrival:
     """When an edge arrives at half its swing, s, by what its neighbours do meanwhile.
 
     `quiet` they rest, `along` all switch the same way, `against` all the other way; `earliest` and
-    `latest` with each of them doing what hurries or delays it most. The impedances are what the
-    transmitter sees while all start together, ohm.
+    `latest` with each of them doing what hurries or delays it most.
     """
 
     quiet: float

@@ -19,6 +19,7 @@ __all__ = [
     "limits_text",
     "margin_of",
     "missing",
+    "state_of",
     "worst",
 ]
 
@@ -36,6 +37,15 @@ class State(Enum):
 
 
 _SEVERITY = {State.FAILS: 3, State.TIGHT: 2, State.UNKNOWN: 1, State.HOLDS: 0}
+
+
+def state_of(normalised: float) -> State:
+    """What a share of the limit that is left means; NaN is not known."""
+    if math.isnan(normalised):
+        return State.UNKNOWN
+    if normalised < 0:
+        return State.FAILS
+    return State.TIGHT if normalised < _TIGHT else State.HOLDS
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,11 +109,7 @@ class Margin:
     @property
     def state(self) -> State:
         """Whether it holds."""
-        if math.isnan(self.normalised):
-            return State.UNKNOWN
-        if self.normalised < 0:
-            return State.FAILS
-        return State.TIGHT if self.normalised < _TIGHT else State.HOLDS
+        return state_of(self.normalised)
 
     @property
     def value_text(self) -> str:

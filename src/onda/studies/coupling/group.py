@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.coupling.crosstalk import Lane, Noise, NoiseTerms, crosstalk, noise_of
+from onda.engine.coupling.crosstalk import Lane, Noise, NoiseTerms, crosstalk, near_ends, noise_of
 from onda.engine.coupling.group import GroupPiece, piece_network
 from onda.engine.coupling.pulses import Arrival, arrivals, edge_responses, peaks_of
-from onda.engine.networks.algebra import s_to_t, t_to_s
+from onda.engine.networks.algebra import cascade
 from onda.engine.networks.mixed_mode import mixed_mode
 from onda.engine.networks.parameters import renormalise
 from onda.engine.networks.time_domain import Edge
@@ -52,7 +52,7 @@ class GroupResult:
     Attributes
     ----------
     frequency : (f,) Hz from 0; heard : (f, n, n) what each receiver hears of each transmitter, on
-        the diagonal what comes through; converted : (f, n) a pair's own common mode at its receiver
+        the diagonal what comes through
     near : (n, n), whether a disturber sits at the receiver's end
     time : (t,) s, 0 at the middle of the edge; volts : (t, n, n) for a transmitter whose edge
         comes to 1 V at its own receiver, but for its loss
@@ -69,7 +69,6 @@ class GroupResult:
     rate: float
     frequency: FloatArray
     heard: ComplexArray
-    converted: ComplexArray
     near: NDArray[np.bool_]
     noise: tuple[Noise, ...]
     time: FloatArray
@@ -136,17 +135,12 @@ def network_of_group(
     NotPhysical : a section that cannot be solved
     """
     z = lane_target(inputs.pieces[0])
-    total: ComplexArray | None = None
+    made = []
     for k, piece in enumerate(inputs.pieces):
-        s = _network_of_piece(piece, len(inputs.lanes), inputs.fine, z, grid)
-        if len(inputs.pieces) == 1:
-            return s, z
-        t = s_to_t(s)
-        total = t if total is None else total @ t
+        made.append(_network_of_piece(piece, len(inputs.lanes), inputs.fine, z, grid))
         if control is not None:
             control.progress(0.1 + 0.6 * (k + 1) / len(inputs.pieces))
-    assert total is not None
-    return t_to_s(total), z
+    return (made[0] if len(made) == 1 else cascade(*made)), z
 
 
 def _run(inputs: GroupInputs, control: Control) -> GroupResult:
@@ -160,9 +154,9 @@ def _run(inputs: GroupInputs, control: Control) -> GroupResult:
     k = s.shape[-1] // 2
     s = _at_ends(inputs, s, z)
     control.progress(0.75)
-    lanes, heard, converted = _lanes(inputs, s, k)
+    lanes, heard = _lanes(inputs, s, k)
     n = len(lanes)
-    near = np.array([[a.rightward != v.rightward for a in lanes] for v in lanes])
+    near = near_ends(lanes)
     terms = NoiseTerms(
         inputs.rate, inputs.receiver, inputs.near, inputs.far, inputs.rise, inputs.rise,
         max(_LOW, float(frequency[1])), 0.75 * inputs.rate,
@@ -181,7 +175,6 @@ def _run(inputs: GroupInputs, control: Control) -> GroupResult:
         inputs.rate,
         frequency,
         heard,
-        converted,
         near,
         noise,
         time,
@@ -211,20 +204,16 @@ def _at_ends(inputs: GroupInputs, s: ComplexArray, z: float) -> ComplexArray:
     return np.asarray(turned * at_rest * np.sqrt(ends[:, None] / ends[None, :]))
 
 
-def _lanes(
-    inputs: GroupInputs, s: ComplexArray, k: int
-) -> tuple[tuple[Lane, ...], ComplexArray, ComplexArray]:
-    """Lanes by their ports, what is heard, and what a pair makes common of its own."""
+def _lanes(inputs: GroupInputs, s: ComplexArray, k: int) -> tuple[tuple[Lane, ...], ComplexArray]:
+    """Lanes by their ports, and what is heard."""
     n = len(inputs.lanes)
     lanes = tuple(Lane(i, n + i, x.rightward) for i, x in enumerate(inputs.lanes))
     if not inputs.pair:
-        return lanes, crosstalk(s, lanes), np.zeros((len(s), n), dtype=complex)
+        return lanes, crosstalk(s, lanes)
     pairs = tuple((side + 2 * i, side + 2 * i + 1) for side in (0, k) for i in range(n))
     mixed = mixed_mode(s, pairs)
     modes = 2 * n
-    own = [(modes + lane.hears, lane.sends) for lane in lanes]
-    converted = np.stack([mixed[:, to, of] for to, of in own], axis=-1)
-    return lanes, crosstalk(mixed[:, :modes, :modes], lanes), np.asarray(converted)
+    return lanes, crosstalk(mixed[:, :modes, :modes], lanes)
 
 
 def _allowed(inputs: GroupInputs, noise: tuple[Noise, ...]) -> FloatArray:

@@ -28,11 +28,12 @@ from onda.errors import OndaError
 from onda.project.coupling.group import LaneGroup
 from onda.project.model import Design
 from onda.project.quantities import format_si
-from onda.studies.core.margin import State
+from onda.studies.core.margin import State, state_of
 from onda.studies.core.study import Study
 from onda.studies.coupling.eye import GROUP_EYE, eye_inputs
 from onda.studies.coupling.group import GROUP, GroupResult
 from onda.studies.coupling.inputs import GroupInputs, PieceInputs, group_inputs
+from onda.studies.coupling.judge import value_of
 from onda.studies.coupling.search import (
     GROUP_SEARCH,
     GroupSearch,
@@ -188,12 +189,8 @@ class CouplingStage(OneResultStage[GroupResult]):
             return {}
         out: dict[str, tuple[str, State | None]] = {}
         for k, lane in enumerate(result.ids):
-            total, allowed = result.noise[k].total, float(result.allowed[k])
-            state = None
-            if allowed == allowed:
-                room = 1.0 - total / allowed
-                state = State.FAILS if room < 0 else State.TIGHT if room < 0.1 else State.HOLDS
-            out[lane] = (format_si(total, "voltage"), state)
+            state = state_of(1.0 - value_of(result, "noise_share", k))
+            out[lane] = (format_si(result.noise[k].total, "voltage"), state)
         return out
 
     def _files_known(self) -> None:
