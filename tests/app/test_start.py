@@ -13,7 +13,7 @@ import pytest
 from onda.studies.core.cache import ResultCache
 
 _FIRST_LOOK = """
-import json, sys
+import json, os, sys
 from onda.app.main import application
 from onda.app.shell.window import MainWindow
 from onda.demo import fulmar_project
@@ -28,6 +28,8 @@ if len(sys.argv) > 1:
 print(json.dumps(sorted(sys.modules)))
 sys.stdout.flush()
 window.close()
+# The order in which a bare interpreter takes Qt apart is not what is looked at here.
+os._exit(0)
 """
 _NOT_YET = (
     "matplotlib", "lxml", "h5py", "skfem", "shapely", "scipy", "numba", "pint", "jinja2", "rich",

@@ -131,7 +131,10 @@ def test_frequency_and_time_agree_along_the_line() -> None:
     exact = solve_linear(net, edge, end=3 * NS, step=1 * PS)
     for node in range(4):
         assert found.node(node) == pytest.approx(exact.node(node), abs=1e-3)
-    inside = found.coupled_along(0, np.array([0.0, 0.5 * length, length]))
+    inside, amps = found.coupled_along(0, np.array([0.0, 0.5 * length, length]))
+    # What flows into the loads at the far end is what arrives there.
+    for k in (0, 1):
+        assert amps[k, 2] == pytest.approx(found.node(2 + k) / 60.0, abs=4e-5)
     for k in (0, 1):
         assert inside[k, 0] == pytest.approx(found.node(k), abs=2e-3)
         assert inside[k, 2] == pytest.approx(found.node(2 + k), abs=2e-3)

@@ -132,7 +132,10 @@ def test_coupled_pair_is_its_two_modes() -> None:
     a, b = alone(odd), alone(even)
     assert s.node(2) == pytest.approx(0.5 * (a + b), abs=1e-6)
     assert s.node(3) == pytest.approx(0.5 * (b - a), abs=1e-6)
-    along = s.coupled_along(0, np.array([0.0, 0.15]))
+    along, amps = s.coupled_along(0, np.array([0.0, 0.15]))
+    loads = {n.node: n.r for n in s.net.shunts if not n.source}
+    for k in (0, 1):
+        assert amps[k, 1] == pytest.approx(s.node(2 + k) / loads[2 + k], abs=3e-6)
     assert along[0, 1] == pytest.approx(s.node(2), abs=1e-6)
     assert along[1, 0] == pytest.approx(s.node(1), abs=1e-6)
 

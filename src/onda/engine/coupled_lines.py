@@ -82,16 +82,19 @@ class CoupledLine:
         s: ComplexArray,
         ends: tuple[ComplexArray, ComplexArray],
         places: FloatArray,
-    ) -> ComplexArray:
-        """Transforms of the voltages (n, places, f) from those (n, f) of both ends."""
+    ) -> tuple[ComplexArray, ComplexArray]:
+        """Transforms of voltages and currents (n, places, f) from the voltages (n, f) of both ends.
+
+        Currents are counted from the first end to the second.
+        """
         near, far = (self.inverse @ end for end in ends)
-        modal = np.stack(
-            [
-                waves_along(mode, length, s, (near[m], far[m]), places)[0]
-                for m, mode in enumerate(self.modes)
-            ]
-        )
-        return np.asarray(np.einsum("lm,mps->lps", self.transform, modal))
+        modal = [
+            waves_along(mode, length, s, (near[m], far[m]), places)
+            for m, mode in enumerate(self.modes)
+        ]
+        volts = np.einsum("lm,mps->lps", self.transform, np.stack([v for v, _ in modal]))
+        amps = np.einsum("ml,mps->lps", self.inverse, np.stack([i for _, i in modal]))
+        return np.asarray(volts), np.asarray(amps)
 
     def s_parameters(
         self, frequency: FloatArray, length: float, z_ref: float = 50.0

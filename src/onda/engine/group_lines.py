@@ -8,7 +8,7 @@ return, or lines that are not alike, they are not; then nothing but the matrices
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -72,6 +72,36 @@ class GroupLine:
         c = sum((part.c_ref for part in self.capacitance), np.zeros_like(self.l_ext))
         return float(np.sqrt(np.linalg.eigvals(self.l_ext @ c).real.min()))
 
+    @property
+    def of_pairs(self) -> GroupLine:
+        """Lines two by two as pairs, by their differential modes: v = v1 - v2, i = (i1 - i2) / 2.
+
+        Their common modes are left out: exact for balanced pairs that are driven as such.
+        """
+        turn = np.kron(np.eye(self.size // 2), np.array([[1.0, -1.0]]))
+
+        def series(matrix: FloatArray) -> FloatArray:
+            return np.asarray(turn @ matrix @ turn.T)
+
+        return GroupLine(
+            series(self.l_ext),
+            tuple(replace(p, c_ref=0.25 * series(p.c_ref)) for p in self.capacitance),
+            series(self.r_dc),
+            series(self.k_skin),
+            tuple((ladder, series(share)) for ladder, share in self.ladders),
+        )
+
+    def scaled(self, impedance_factor: float) -> GroupLine:
+        """The same waves at another impedance level."""
+        k = impedance_factor
+        return GroupLine(
+            self.l_ext * k,
+            tuple(replace(p, c_ref=p.c_ref / k) for p in self.capacitance),
+            self.r_dc * k,
+            self.k_skin * k,
+            tuple((ladder, share * k) for ladder, share in self.ladders),
+        )
+
     def series_impedance(self, s: ComplexArray) -> ComplexArray:
         """Z'(s), (f, n, n) ohm/m at s (f,) rad/s."""
         each = s[:, None, None]
@@ -117,13 +147,19 @@ class GroupLine:
         s: ComplexArray,
         ends: tuple[ComplexArray, ComplexArray],
         places: FloatArray,
-    ) -> ComplexArray:
-        """Transforms of the voltages (n, places, f) from those (n, f) of both ends."""
+    ) -> tuple[ComplexArray, ComplexArray]:
+        """Transforms of voltages and currents (n, places, f) from the voltages (n, f) of both ends.
+
+        Currents are counted from the first end to the second.
+        """
         w = self.modes(s)
         near, far = (np.einsum("fmn,nf->fm", w.inverse, end) for end in ends)
         decay = np.exp(-w.gamma * length)
         onward = (near - far * decay) / (1.0 - decay**2)
         back = (far - near * decay) / (1.0 - decay**2)
         x = np.asarray(places, dtype=float)[:, None, None]
-        modal = onward * np.exp(-w.gamma * x) + back * np.exp(-w.gamma * (length - x))
-        return np.asarray(np.einsum("fnm,pfm->npf", w.voltage, modal))
+        onward = onward * np.exp(-w.gamma * x)
+        back = back * np.exp(-w.gamma * (length - x))
+        carried = w.admittance @ w.voltage
+        volts = np.einsum("fnm,pfm->npf", w.voltage, onward + back)
+        return np.asarray(volts), np.asarray(np.einsum("fnm,pfm->npf", carried, onward - back))

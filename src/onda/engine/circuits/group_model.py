@@ -12,7 +12,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import pairwise
+from itertools import pairwise, product
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,11 +28,16 @@ _POINTS = 601
 _PER_DECADE = (4.0, 6.0, 8.0)
 _SHARES = (1.0, 0.9985, 0.997, 0.9995, 0.994)
 """Of the phase delay at the top of the band: which leaves least to the poles differs by mode."""
+_BEYOND = 2.0
+"""Times the band's top to where it is fitted: steps carry as much."""
 _ALIKE = 0.3
 """Modes whose phases part by less (rad) at the top of the band are taken as one."""
-_GOOD = 5e-5
-_RIDGE = 1e-6
-"""A trace of damping, as in `line_model`."""
+_GOOD = 1e-4
+_RIDGES = (1e-4, 1e-3)
+"""Damping: without it modes that are all but as fast get large shares of opposite sign, which
+cancel in the band and grow without bound where steps do not follow them."""
+_GAIN, _PHASES = 1.001, 64
+"""What all modes together may send on, whatever their phases; how many of these are tried."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -60,7 +65,7 @@ class GroupModel:
 @lru_cache(maxsize=16)
 def group_model(line: GroupLine, length: float, band: Band) -> GroupModel:
     """Fit a piece of a group over a band; the last ones stay known, by the line itself."""
-    s = np.asarray(2j * math.pi * np.geomspace(band.low, band.high, _POINTS))
+    s = np.asarray(2j * math.pi * np.geomspace(band.low, _BEYOND * band.high, _POINTS))
     modes = line.modes(s)
     # Currents travel by sqrt(Y Z), the transpose of what carries voltages.
     carried = modes.voltage * np.exp(-modes.gamma * length)[:, None, :] @ modes.inverse
@@ -69,20 +74,34 @@ def group_model(line: GroupLine, length: float, band: Band) -> GroupModel:
     delays = np.array([phase[members].mean() for members in _alike(phase)]) / s[-1].imag
     size = float(np.abs(modes.admittance[-1]).max())
     best: GroupModel | None = None
+    excess = math.inf
     for per_decade in _PER_DECADE:
         poles = spread_poles(band, per_decade)
         y, y_residues, y_error = _fit(s, modes.admittance / size, poles)
-        for share in _SHARES:
-            h, h_residues, h_error = _carried(s, carried, poles, delays * share)
+        for share, ridge in product(_SHARES, _RIDGES):
+            h, h_residues, h_error = _carried(s, carried, poles, delays * share, ridge)
             error = max(y_error, h_error)
-            if best is None or error < best.error:
-                best = GroupModel(
-                    poles, y * size, y_residues * size, delays * share, h, h_residues, error
-                )
-            if error < _GOOD:
+            found = GroupModel(
+                poles, y * size, y_residues * size, delays * share, h, h_residues, error
+            )
+            above = max(_gain(found, band.high) - _GAIN, 0.0)
+            if best is None or error + above < excess:
+                best, excess = found, error + above
+            if excess < _GOOD:
                 return best
     assert best is not None
     return best
+
+
+def _gain(model: GroupModel, top: float) -> float:
+    """The most that is sent on above the band, at phases of the modes that steps may give them."""
+    phases = np.exp(2j * math.pi * np.random.default_rng(1).random((_PHASES, len(model.delays))))
+    most = 0.0
+    for s in (2j * math.pi * top, 2j * math.pi * _BEYOND * top, math.inf):
+        parts = model.h + np.einsum("k,gkij->gij", 1.0 / (s + model.poles), model.h_residues)
+        together = np.einsum("pg,gij->pij", phases, parts)
+        most = max(most, float(np.abs(np.linalg.eigvals(together)).max()))
+    return most
 
 
 def _fit(
@@ -94,18 +113,18 @@ def _fit(
 
 
 def _carried(
-    s: ComplexArray, values: ComplexArray, poles: FloatArray, delays: FloatArray
+    s: ComplexArray, values: ComplexArray, poles: FloatArray, delays: FloatArray, ridge: float
 ) -> tuple[FloatArray, FloatArray, float]:
     """All modes at once: where two are about as fast their shares turn quickly with frequency, but
     what they carry together does not."""
     n, count = values.shape[-1], len(poles) + 1
     one = np.concatenate([np.ones((len(s), 1)), poles / (s[:, None] + poles)], axis=1)
     basis = (np.exp(-s[:, None] * delays)[:, :, None] * one[:, None, :]).reshape(len(s), -1)
-    ridge = _RIDGE * math.sqrt(len(s)) * np.eye(basis.shape[1])
+    damping = ridge * math.sqrt(len(s)) * np.eye(basis.shape[1])
     wanted = values.reshape(len(s), n * n)
     found = np.linalg.lstsq(
-        np.concatenate([basis.real, basis.imag, ridge]),
-        np.concatenate([wanted.real, wanted.imag, np.zeros((len(ridge), n * n))]),
+        np.concatenate([basis.real, basis.imag, damping]),
+        np.concatenate([wanted.real, wanted.imag, np.zeros((len(damping), n * n))]),
         rcond=None,
     )[0]
     error = float(np.abs(basis @ found - wanted).max())

@@ -88,8 +88,8 @@ class TransientSolution:
             s, current, n, soft=False
         )
 
-    def coupled_along(self, piece: int, places: FloatArray) -> FloatArray:
-        """Voltage (lines, places, n) along coupled piece number `piece`."""
+    def coupled_along(self, piece: int, places: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Voltage and current (lines, places, n) along coupled piece number `piece`."""
         at: CoupledPiece = self.net.coupled[piece]
         places = np.asarray(places, dtype=float)
         s = contour(float(self.time[-1]), len(self.time))
@@ -97,9 +97,13 @@ class TransientSolution:
         dc = self.node_dc[nodes]
         ends = transform(s, (self.volts[:, nodes] - dc).T)
         n = len(at.nodes_a)
-        change = at.line.along(at.length, s, (ends[:n], ends[n:]), places)
+        change, current = at.line.along(at.length, s, (ends[:n], ends[n:]), places)
         level = dc[:n, None] + np.outer(dc[n:] - dc[:n], places / at.length).reshape(n, -1)
-        return np.asarray(level[..., None] + invert(s, change, len(self.time), soft=False))
+        drop = at.line.r_dc * at.length
+        amps = np.linalg.lstsq(drop, dc[:n] - dc[n:], rcond=None)[0]
+        moving = (invert(s, x, len(self.time), soft=False) for x in (change, current))
+        volts = level[..., None] + next(moving)
+        return np.asarray(volts), np.asarray(amps[:, None, None] + next(moving))
 
 
 def solve_transient(

@@ -96,6 +96,11 @@ class Buffer:
     r_load: float | None = None
     v_load: float = 0.0
 
+    @property
+    def drives(self) -> bool:
+        """Whether it has a half that pulls; an input has none."""
+        return self.pullup is not None or self.pulldown is not None
+
     def up_term(self, weight: Weight | None = None) -> Term | None:
         """Current of the pull-up into the pin's node."""
         if self.pullup is None:

@@ -32,7 +32,7 @@ PATH_KINDS = (
         "paths",
         Path,
         refers=_refers,
-        needs=("line", "sheet_line", "file", "layer"),
+        needs=("line", "sheet_line", "file", "layer", "group"),
         check=_check,
         space="paths",
         place="receiver",

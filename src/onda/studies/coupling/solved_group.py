@@ -18,11 +18,12 @@ from onda.engine.roughness import Hammerstad, Huray
 from onda.engine.section import solve_section
 from onda.engine.section.copper import rough_ladder
 from onda.engine.section.resistance import resistance
+from onda.errors import InputError
 from onda.studies.coupling.inputs import PieceInputs
 from onda.studies.lines.inputs import LineInputs
 from onda.studies.lines.solved_line import rough_faces, section_at_frequency, solve_line
 
-__all__ = ["group_line", "lane_matrices", "lane_target"]
+__all__ = ["coupled_lanes", "group_line", "lane_matrices", "lane_target"]
 
 FloatArray = NDArray[np.float64]
 
@@ -67,6 +68,23 @@ def _roughness(
         for name, rz in rough_faces(rough).items()
         if rz > 0.0 and name in by_surface and np.any(by_surface[name])
     )
+
+
+def coupled_lanes(piece: PieceInputs, fine: bool) -> GroupLine:
+    """The lanes of a coupled piece as lines in time, pairs by their differential modes.
+
+    Raises
+    ------
+    InputError : it has guards, which are tied and thus no lines
+    """
+    if piece.guards:
+        raise InputError(
+            f"piece {piece.id} has guards, which are followed over frequency only",
+            remedy="Take its guards away to look at waves.",
+        )
+    assert piece.section is not None
+    line = group_line(piece.section, piece.lane, fine)
+    return line.of_pairs if piece.lane.differential else line
 
 
 def lane_target(piece: PieceInputs) -> float:

@@ -22,7 +22,7 @@ from onda.project.coupling.group import LaneGroup
 from onda.project.model import Design
 from onda.studies.core.study import Control, Study
 from onda.studies.coupling.inputs import GroupInputs, group_inputs, lane_number
-from onda.studies.coupling.solved_group import group_line, lane_target
+from onda.studies.coupling.solved_group import coupled_lanes, lane_target
 from onda.studies.devices.use import CORNER_COLUMNS, DeviceUse, device_use, used
 from onda.studies.lines.solved_line import solve_line
 
@@ -117,7 +117,7 @@ class _Circuit:
         self.buffer = used(inputs.driver)[0] if inputs.driver is not None else None
         self.switching: Switching | None = None
         if self.buffer is not None:
-            if self.buffer.pullup is None and self.buffer.pulldown is None:
+            if not self.buffer.drives:
                 raise InputError(
                     f"{self.buffer.name} does not drive", remedy="Choose another model."
                 )
@@ -131,13 +131,8 @@ class _Circuit:
         for at, piece in enumerate(group.pieces):
             a = tuple(range(at * self.n, (at + 1) * self.n))
             b = tuple(range((at + 1) * self.n, (at + 2) * self.n))
-            if piece.guards:
-                raise InputError(
-                    f"piece {piece.id} has guards, which are followed over frequency only",
-                    remedy="Take its guards away to look at waves.",
-                )
             if piece.section is not None:
-                line = group_line(piece.section, piece.lane, group.fine)
+                line = coupled_lanes(piece, group.fine)
                 self.coupled.append(CoupledPiece(a, b, line, piece.length))
             else:
                 one = solve_line(piece.lane).line

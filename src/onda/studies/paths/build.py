@@ -5,15 +5,24 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
-from onda.engine.circuits import Net, ShuntBranch
+from onda.engine.circuits import Net, PiecewiseLinear, ShuntBranch
 from onda.engine.circuits.bounces import BounceNet, Stretch
-from onda.engine.devices import Buffer, Switching, driver, switching_of
+from onda.engine.devices import Switching, driver, switching_of
 from onda.studies.paths.ends import device_at
 from onda.studies.paths.items import PathInputs
-from onda.studies.paths.layout import BuiltEnd, Layout, Place, Span
+from onda.studies.paths.layout import BuiltEnd, Layout, Neighbour, Place, Span
+from onda.studies.paths.stimulus import first_level_is_high, source_waveform
 
-__all__ = ["BuiltPath", "at_device_edge", "build_path", "with_edges"]
+__all__ = [
+    "BuiltPath",
+    "at_device_edge",
+    "build_path",
+    "levels_at_rest",
+    "stimuli",
+    "with_edges",
+]
 
+_SILENCE = PiecewiseLinear((0.0,), (0.0,))
 _SHORT = 12.0
 """A piece without a length, shorter than the edge by this factor, is no stretch for bounces."""
 
@@ -32,6 +41,9 @@ class BuiltPath:
     routes : spans from the driver to each receiver, by its id
     stretches : the same net for bounces
     z_source, z_load : ohm, seen at the driver and at the last receiver
+    coupled_span : span of each coupled piece of the net, and which of its lines is the path's
+    neighbours : transmitters of the lanes beside it; overheard : their receivers, as how many lanes
+        away, name and die
     """
 
     net: Net
@@ -44,6 +56,9 @@ class BuiltPath:
     stretches: BounceNet
     z_source: float
     z_load: float
+    coupled_span: tuple[tuple[int, int], ...] = ()
+    neighbours: tuple[Neighbour, ...] = ()
+    overheard: tuple[tuple[int, str, int], ...] = ()
 
     @property
     def load(self) -> int:
@@ -56,13 +71,9 @@ def at_device_edge(inputs: PathInputs) -> PathInputs:
     ends = (inputs.end, *(item.end for item in inputs.every_item if item.end is not None))
     active = next(e for e in ends if e.id == inputs.driving) if inputs.driving else inputs.driver
     buffer = device_at(active).buffer
-    if buffer is None or not _drives(buffer):
+    if buffer is None or not buffer.drives:
         return inputs
     return replace(inputs, edge=switching_of(buffer).edge)
-
-
-def _drives(buffer: Buffer) -> bool:
-    return buffer.pullup is not None or buffer.pulldown is not None
 
 
 def build_path(inputs: PathInputs) -> BuiltPath:
@@ -80,7 +91,7 @@ def build_path(inputs: PathInputs) -> BuiltPath:
     buffer = active.device.buffer
     switching = None
     r_source = inputs.driver_resistance
-    if buffer is not None and _drives(buffer):
+    if buffer is not None and buffer.drives:
         switching = switching_of(buffer)
         sides = [r for high in (True, False) if math.isfinite(r := buffer.resistance(high=high))]
         r_source = sum(sides) / len(sides)
@@ -91,7 +102,7 @@ def build_path(inputs: PathInputs) -> BuiltPath:
         if home_device.capacitance > 0:
             b.shunts.append(ShuntBranch(active.die, c=home_device.capacitance))
     net = Net(len(b.names), tuple(b.shunts), tuple(b.lines), tuple(b.series))
-    net = replace(net, devices=tuple(b.devices), blocks=tuple(b.blocks))
+    net = replace(net, devices=tuple(b.devices), blocks=tuple(b.blocks), coupled=tuple(b.coupled))
     return BuiltPath(
         net=net,
         ends=tuple(b.ends),
@@ -103,6 +114,9 @@ def build_path(inputs: PathInputs) -> BuiltPath:
         stretches=_stretches(b, inputs.driver.name, active.die, r_source, switching is not None),
         z_source=r_source + _resistors_ahead(inputs),
         z_load=b.load,
+        coupled_span=tuple(b.coupled_span),
+        neighbours=tuple(b.neighbours),
+        overheard=tuple(b.overheard),
     )
 
 
@@ -143,6 +157,12 @@ def _stretches(b: Layout, driver: str, source: int, r_source: float, add_source:
             capacitance[p.node_a] += share * delay / z
         else:
             stretches.append(Stretch(p.node_a, p.node_b, z, delay))
+    for many, (k, own) in zip(b.coupled, b.coupled_span, strict=True):
+        # Of a lane among others, waves of its own.
+        span = b.spans[k]
+        stretches.append(
+            Stretch(many.nodes_a[own], many.nodes_b[own], span.z, span.end - span.start)
+        )
     names = list(b.names)
     for end in b.ends:
         names[end.pin] = names[end.die] = end.name
@@ -161,12 +181,61 @@ def _stretches(b: Layout, driver: str, source: int, r_source: float, add_source:
 def with_edges(
     built: BuiltPath, inputs: PathInputs, edges: list[tuple[float, bool]], *, start_high: bool
 ) -> Net:
-    """The net with its driving buffer switched by (time, rising) commands; as it is when linear."""
-    if built.switching is None:
-        return built.net
-    buffer = built.driver.device.buffer
-    assert buffer is not None
-    device, _ = driver(
-        built.driver.name, buffer, built.switching, built.driver.die, edges, start_high=start_high
-    )
-    return replace(built.net, devices=(*built.net.devices, device))
+    """The net with its buffers switched by the (time, rising) commands of the driver.
+
+    The driving one is the last device, unless it is linear.
+    """
+    devices = list(built.net.devices)
+    for one in built.neighbours:
+        if one.buffer is None or one.switching is None:
+            continue
+        # Where it stays at rest, it does so from the start.
+        told = one.edges(edges)
+        high = one.starts_high(start_high)
+        made, _ = driver(one.name, one.buffer, one.switching, one.die, told, start_high=high)
+        devices.append(made)
+    if built.switching is not None:
+        buffer = built.driver.device.buffer
+        assert buffer is not None
+        made, _ = driver(
+            built.driver.name,
+            buffer,
+            built.switching,
+            built.driver.die,
+            edges,
+            start_high=start_high,
+        )
+        devices.append(made)
+    return replace(built.net, devices=tuple(devices))
+
+
+def stimuli(
+    built: BuiltPath, inputs: PathInputs, edges: list[tuple[float, bool]]
+) -> tuple[PiecewiseLinear, ...]:
+    """What every linear source of a path sends, the driver's first; nothing where all are buffers.
+
+    Raises
+    ------
+    NotPhysical : an edge starts before the one before it is done
+    """
+    linear = [one for one in built.neighbours if one.buffer is None]
+    if built.switching is not None and not linear:
+        return ()
+    own = source_waveform(inputs, edges) if built.switching is None else _SILENCE
+    others = [
+        source_waveform(
+            replace(inputs, low=0.0, high=one.high, edge=one.edge), one.edges(edges),
+            one.starts_high(not edges[0][1] if edges else first_level_is_high(inputs)),
+        )
+        for one in linear
+    ]  # fmt: skip
+    return (own, *others)
+
+
+def levels_at_rest(built: BuiltPath, inputs: PathInputs, *, high: bool) -> list[float]:
+    """Volts of the same sources while the driver rests."""
+    linear = [one for one in built.neighbours if one.buffer is None]
+    if built.switching is not None and not linear:
+        return []
+    others = [one.high if one.starts_high(high) else 0.0 for one in linear]
+    return [inputs.high if high else inputs.low, *others]

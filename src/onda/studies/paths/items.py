@@ -71,6 +71,10 @@ class Item:
         """The same with its resistors at an end of their tolerance."""
         return self
 
+    def as_linear(self) -> Item:
+        """The same without devices, for what only linear nets can do."""
+        return self
+
     @property
     def ahead(self) -> float | None:
         """Ohm in series ahead of the first piece of line."""
@@ -176,5 +180,5 @@ def without_devices(inputs: PathInputs) -> PathInputs:
             )
         return replace(old, linear=True)
 
-    plain = with_ends(inputs, linear)
+    plain = with_items(with_ends(inputs, linear), lambda item: item.as_linear())
     return replace(plain, driver=linear(plain.driver))

@@ -6,16 +6,57 @@ import math
 from dataclasses import dataclass, field, replace
 from typing import Protocol
 
-from onda.engine.circuits import LinePiece, SeriesPart, ShuntBranch
+from onda.engine.circuits import CoupledPiece, LinePiece, SeriesPart, ShuntBranch
 from onda.engine.circuits.devices import Device as CircuitDevice
 from onda.engine.circuits.devices import Port, Term, diode_table
 from onda.engine.circuits.net import PortBlock
-from onda.engine.devices import receiver
+from onda.engine.devices import Buffer, Switching, receiver, switching_of
+from onda.engine.group_lines import GroupLine
 from onda.engine.lines import Line
 from onda.engine.networks.arrivals import ArrivalModel
 from onda.studies.paths.ends import Device, EndInputs, TermInputs, device_at
 
-__all__ = ["BuiltEnd", "Laid", "Layout", "Place", "Span"]
+__all__ = ["Beside", "BuiltEnd", "Laid", "Layout", "Neighbour", "Place", "Span"]
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """A lane beside a piece: whether it runs the same way, and how many lanes lie between, from
+    -1 for the next one above to 1 for the next one below."""
+
+    name: str
+    same_way: bool
+    apart: int
+
+
+@dataclass(frozen=True, slots=True)
+class Neighbour:
+    """A transmitter of another lane: at rest, or switched along with the driver or against it.
+
+    `drive` is the number of its source, 0 where it is a buffer; `high` the open-circuit volts of a
+    linear one, which rests at 0 V; `delay` s after the driver's command it is switched.
+    """
+
+    name: str
+    die: int
+    does: str
+    delay: float
+    edge: float
+    high: float
+    drive: int = 0
+    buffer: Buffer | None = None
+    switching: Switching | None = None
+
+    def edges(self, commands: list[tuple[float, bool]]) -> list[tuple[float, bool]]:
+        """What it is told, by what the driver is told."""
+        if self.does == "rest":
+            return []
+        turned = self.does == "against"
+        return [(t + self.delay, up != turned) for t, up in commands]
+
+    def starts_high(self, driver: bool) -> bool:
+        """Where it rests, by where the driver rests."""
+        return self.does != "rest" and driver != (self.does == "against")
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +77,7 @@ class Span:
     row: int = 0
     branch: str = ""
     note: str = ""
+    beside: tuple[Beside, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,6 +141,10 @@ class Layout:
     ends: list[BuiltEnd] = field(default_factory=list)
     routes: dict[str, tuple[int, ...]] = field(default_factory=dict)
     rows: int = 0
+    coupled: list[CoupledPiece] = field(default_factory=list)
+    coupled_span: list[tuple[int, int]] = field(default_factory=list)
+    neighbours: list[Neighbour] = field(default_factory=list)
+    overheard: list[tuple[int, str, int]] = field(default_factory=list)
 
     @property
     def knee(self) -> float:
@@ -178,6 +224,75 @@ class Layout:
         self.to_ground((place.node, to), pad)
         route = (*place.route, index)
         return replace(place, node=to, delay=place.delay + took, route=route)
+
+    def coupled_piece(
+        self,
+        place: Place,
+        identifier: str,
+        kind: str,
+        label: str,
+        *,
+        nodes: tuple[tuple[int, ...], tuple[int, ...]],
+        own: int,
+        line: GroupLine,
+        length: float,
+        z: float,
+        took: float,
+        beside: tuple[Beside, ...],
+    ) -> Place:
+        """A piece of coupled lines between nodes, of which number `own` is the path's."""
+        if self.line_factor != 1.0:
+            line, z = line.scaled(self.line_factor), z * self.line_factor
+        index = len(self.spans)
+        self._span(place, identifier, kind, label, took, z, length)
+        self.spans[-1] = replace(self.spans[-1], beside=beside)
+        self.coupled.append(CoupledPiece(*nodes, line, length))
+        self.coupled_span.append((index, own))
+        route = (*place.route, index)
+        return replace(place, node=nodes[1][own], delay=place.delay + took, route=route)
+
+    def silent(self, a: int, b: int, line: Line, length: float, z: float) -> None:
+        """A piece of line of a neighbour, which is no part of the way."""
+        if self.line_factor != 1.0:
+            line, z = line.scaled(self.line_factor), z * self.line_factor
+        self._line(a, b, line, length, z, -1)
+
+    def neighbour(
+        self,
+        end: EndInputs,
+        node: int,
+        *,
+        does: str,
+        ohm: float,
+        high: float,
+        edge: float,
+        delay: float,
+    ) -> None:
+        """A transmitter of another lane: its model, else a source of `ohm`."""
+        device = device_at(end)
+        buffer = device.buffer
+        if buffer is not None and buffer.drives:
+            die = self.package(end, device, node)
+            self.to_ground((die,), buffer.c_comp)
+            told = Neighbour(end.name, die, does, delay, 0.0, 0.0, 0, buffer, switching_of(buffer))
+            self.neighbours.append(told)
+        elif does == "rest":
+            self.shunts.append(ShuntBranch(node, r=ohm))
+        else:
+            drive = 1 + sum(1 for n in self.neighbours if n.buffer is None)
+            self.shunts.append(ShuntBranch(node, r=ohm, source=True, drive=drive))
+            self.neighbours.append(Neighbour(end.name, node, does, delay, edge, high, drive))
+
+    def listener(self, end: EndInputs, node: int, *, ohm: float, apart: int) -> None:
+        """A receiver of another lane: its model, else a load of `ohm`."""
+        if end.device is None:
+            self.shunts.append(ShuntBranch(node, r=ohm))
+            die = node
+        else:
+            device = device_at(end)
+            die = self.package(end, device, node)
+            self.listen(end, device, die)
+        self.overheard.append((apart, end.name, die))
 
     def stub(self, place: Place, identifier: str, line: Line, length: float, z: float) -> None:
         """An open line that hangs on a place and is no way on."""

@@ -16,9 +16,9 @@ from onda.engine.circuits.receiver_measures import (
 )
 from onda.engine.circuits.spectrum import energy_above
 from onda.engine.devices import Thresholds
-from onda.engine.lines import Line
 from onda.studies.core.study import Control, Study
-from onda.studies.paths.build import with_edges
+from onda.studies.paths.along import ends_of_pieces, pieces_on_the_way, wave_map
+from onda.studies.paths.build import stimuli, with_edges
 from onda.studies.paths.items import PathInputs
 from onda.studies.paths.layout import BuiltEnd, Span
 from onda.studies.paths.run import PathRun, measure_receivers, run_path
@@ -44,6 +44,7 @@ _BEYOND = 0.01
 """Share of an edge beyond the data of a network that is told."""
 _SHOWN, _PER_EDGE = 2400, 40
 """Samples that curves and the map are shown with at most."""
+_TRACES = ("trace", "lane")
 _HARMONICS = 15
 
 
@@ -69,6 +70,16 @@ class ReceiverResult:
     high: float
     thresholds: Thresholds
     measures: ReceiverMeasures
+
+
+@dataclass(frozen=True, slots=True)
+class Overheard:
+    """What the receiver of another lane of a group sees: volts (n,), and how many lanes away it
+    is."""
+
+    name: str
+    apart: int
+    volts: FloatArray
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,6 +116,7 @@ class PathResult:
     step, step_error : s, and by how much of the swing a finer one would still move a waveform
     edge : s, 0 to 100 %, of what really switches
     doubts : what is wrong with the data of networks in it
+    overheard : receivers of lanes beside it, the nearest first
     """
 
     spans: tuple[Span, ...]
@@ -131,6 +143,7 @@ class PathResult:
     step_error: float
     edge: float
     doubts: tuple[str, ...] = ()
+    overheard: tuple[Overheard, ...] = ()
 
     @property
     def delay(self) -> float:
@@ -209,11 +222,13 @@ def _run(inputs: PathInputs, control: Control) -> PathResult:
         return np.interp(shown, solution.time, values)
 
     control.progress(0.55)
-    places, piece, volts, amps = _wave_map(run, solution, 160 if inputs.fine else 48, shown)
+    places, piece, volts, amps = wave_map(run, solution, 160 if inputs.fine else 48, shown)
     control.progress(0.85)
     harmonics, along, out = _harmonics(run, places, piece)
-    lines = [s.z for s in built.spans if s.kind == "trace"] or [s.z for s in built.spans if s.z]
-    first_piece = (next(k for k in built.piece_span if k >= 0),)
+    lines = [s.z for s in built.spans if s.kind in ("trace", "lane")] or [
+        s.z for s in built.spans if s.z
+    ]
+    first_piece = (pieces_on_the_way(built)[0][0],)
     drive = _driver_current(run, solution)
     pad = solution.node(built.driver.pin)
     source = (
@@ -261,6 +276,10 @@ def _run(inputs: PathInputs, control: Control) -> PathResult:
         step_error=run.step_error,
         edge=inputs.edge,
         doubts=_doubts(run),
+        overheard=tuple(
+            Overheard(name, apart, at_shown(solution.node(die)))
+            for apart, name, die in sorted(built.overheard, key=lambda o: (abs(o[0]), o[0]))
+        ),
     )
 
 
@@ -279,48 +298,6 @@ def _doubts(run: PathRun) -> tuple[str, ...]:
                 "network's data end"
             )
     return tuple(dict.fromkeys(out))
-
-
-def _wave_map(
-    run: PathRun, solution: TransientSolution, wanted: int, shown: FloatArray
-) -> tuple[FloatArray, NDArray[np.int64], NDArray[np.float32], NDArray[np.float32]]:
-    """Voltage and current at places evenly spaced in delay, at least three on every piece."""
-    built = run.built
-    total = sum(s.end - s.start for s in built.spans) or 1e-12
-    places, pieces, volts, amps = [], [], [], []
-    few = _resampled(solution, shown)
-    known: dict[Line, tuple[NDArray[np.complex128], NDArray[np.complex128]]] = {}
-    for number, span_index in enumerate(built.piece_span):
-        if span_index < 0:
-            continue
-        span, line = built.spans[span_index], built.net.lines[number]
-        count = max(3, round(wanted * (span.end - span.start) / total))
-        share = np.linspace(0.0, 1.0, count)
-        v, i = few.both_along(number, share * line.length, known)
-        volts.append(v.astype(np.float32))
-        amps.append(i.astype(np.float32))
-        places.append(span.start + share * (span.end - span.start))
-        pieces.append(np.full(count, span_index))
-    return (
-        np.concatenate(places),
-        np.concatenate(pieces),
-        np.concatenate(volts),
-        np.concatenate(amps),
-    )
-
-
-def _resampled(solution: TransientSolution, time: FloatArray) -> TransientSolution:
-    """The solution at fewer times, where it has more than are shown."""
-    if len(time) == len(solution.time):
-        return solution
-    volts = np.stack(
-        [
-            np.interp(time, solution.time, solution.volts[:, k])
-            for k in range(solution.volts.shape[1])
-        ],
-        axis=1,
-    )
-    return replace(solution, time=time, volts=volts)
 
 
 def _driver_current(run: PathRun, solution: TransientSolution) -> FloatArray:
@@ -344,8 +321,7 @@ def _harmonics(
     up = not first_level_is_high(run.inputs)
     edges = periodic_commands(period, run.inputs.stimulus.duty, cycles, first_up=up)
     net = with_edges(run.built, run.inputs, edges, start_high=not up)
-    linear = run.built.switching is None
-    stimulus = source_waveform(run.inputs, edges) if linear else ()
+    stimulus = stimuli(run.built, run.inputs, edges)
     per_period = max(64, math.ceil(period / (run.inputs.edge / 12.0)))
     solution = solve_transient(net, stimulus, end=cycles * period, step=period / per_period)
     steady = replace(run, net=net, edges=edges, solution=solution)
@@ -356,11 +332,11 @@ def _harmonics(
         return np.asarray(2.0 / per_period * np.abs(spectrum[..., 1 : _HARMONICS + 1]))
 
     if run.inputs.fine:
-        few_places, few_piece, volts, _ = _wave_map(steady, solution, 40, solution.time)
+        few_places, few_piece, volts, _ = wave_map(steady, solution, 40, solution.time)
         along = amplitudes(volts.astype(float))
     else:
         # While something is dragged the ends of each piece are enough.
-        few_places, few_piece, nodes = _ends_of_pieces(run)
+        few_places, few_piece, nodes = ends_of_pieces(run)
         along = amplitudes(solution.volts[:, nodes].T)
     full = np.empty((len(places), along.shape[1]))
     for k in np.unique(piece):
@@ -369,18 +345,6 @@ def _harmonics(
             full[at, h] = np.interp(places[at], few_places[have], along[have, h])
     current = amplitudes(_driver_current(steady, solution))
     return frequency * np.arange(1.0, along.shape[1] + 1.0), full, current
-
-
-def _ends_of_pieces(run: PathRun) -> tuple[FloatArray, NDArray[np.int64], list[int]]:
-    """Places, spans and nodes of both ends of every piece."""
-    places, pieces, nodes = [], [], []
-    for line, index in zip(run.built.net.lines, run.built.piece_span, strict=True):
-        if index >= 0:
-            span = run.built.spans[index]
-            places += [span.start, span.end]
-            pieces += [index, index]
-            nodes += [line.node_a, line.node_b]
-    return np.array(places), np.array(pieces), nodes
 
 
 def _bounces(run: PathRun, end: BuiltEnd, swing: float) -> tuple[Bounce, ...]:

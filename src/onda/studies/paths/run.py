@@ -21,10 +21,17 @@ from onda.engine.circuits.receiver_measures import (
 )
 from onda.errors import TooLarge
 from onda.studies.core.study import Control
-from onda.studies.paths.build import BuiltPath, at_device_edge, build_path, with_edges
+from onda.studies.paths.build import (
+    BuiltPath,
+    at_device_edge,
+    build_path,
+    levels_at_rest,
+    stimuli,
+    with_edges,
+)
 from onda.studies.paths.items import PathInputs
 from onda.studies.paths.layout import BuiltEnd
-from onda.studies.paths.stimulus import edge_commands, source_waveform
+from onda.studies.paths.stimulus import edge_commands
 
 __all__ = ["PathRun", "measure_receivers", "run_path"]
 
@@ -49,7 +56,12 @@ def time_step(inputs: PathInputs, built: BuiltPath) -> float:
     """
     per_edge = 40 if inputs.fine else 16
     knee = 0.35 / inputs.edge
-    took = np.array([p.line.delay_per_m(knee) * p.length for p in built.net.lines])
+    took = np.array(
+        [
+            *(p.line.delay_per_m(knee) * p.length for p in built.net.lines),
+            *(built.spans[k].end - built.spans[k].start for k, _ in built.coupled_span),
+        ]
+    )
     step = inputs.edge / per_edge
     sections = took < _SHORT * step
     coarse = np.count_nonzero(took < _READ * step) - np.count_nonzero(sections)
@@ -91,7 +103,7 @@ def run_path(inputs: PathInputs, control: Control | None = None) -> PathRun:
     edges = edge_commands(inputs)
     start_high = not edges[0][1]
     net = with_edges(built, inputs, edges, start_high=start_high)
-    stimulus = source_waveform(inputs, edges) if built.switching is None else ()
+    stimulus = stimuli(built, inputs, edges)
 
     def wanted(share: float) -> None:
         if control is not None:
@@ -100,8 +112,7 @@ def run_path(inputs: PathInputs, control: Control | None = None) -> PathRun:
     levels = []
     for high in (False, True):
         at_rest = with_edges(built, inputs, [], start_high=high)
-        sources = [] if built.switching is not None else [inputs.high if high else inputs.low]
-        levels.append(dc_voltages(at_rest, sources))
+        levels.append(dc_voltages(at_rest, levels_at_rest(built, inputs, high=high)))
 
     def solved(step: float) -> TransientSolution:
         return solve_transient(net, stimulus, end=end, step=step, wanted=wanted)
@@ -199,7 +210,7 @@ def _test_delay(run: PathRun) -> float:
     c = buffer.c_comp + buffer.c_load
     if c > 0.0:
         shunts.append(ShuntBranch(0, c=c))
-    alone = replace(run.built, net=Net(1, tuple(shunts)))
+    alone = replace(run.built, net=Net(1, tuple(shunts)), neighbours=())
     alone = replace(alone, driver=replace(run.built.driver, die=0))
     rising = run.edges[0][1]
     net = with_edges(alone, run.inputs, [(0.0, rising)], start_high=not rising)

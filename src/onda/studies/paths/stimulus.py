@@ -89,14 +89,20 @@ def _jittered(edges: Edges, jitter: float) -> Edges:
     return moved
 
 
-def source_waveform(inputs: PathInputs, edges: Edges) -> PiecewiseLinear:
+def source_waveform(
+    inputs: PathInputs, edges: Edges, starts_high: bool | None = None
+) -> PiecewiseLinear:
     """Open-circuit voltage of a linear driver that sends these edges.
+
+    It starts where `starts_high` says, by itself below its first edge or where the path rests.
 
     Raises
     ------
     NotPhysical : an edge starts before the one before it is done
     """
-    high = not edges[0][1] if edges else first_level_is_high(inputs)
+    high = starts_high
+    if high is None:
+        high = not edges[0][1] if edges else first_level_is_high(inputs)
     levels = {True: inputs.high, False: inputs.low}
     times: list[float] = []
     volts: list[float] = []

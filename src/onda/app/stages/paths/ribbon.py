@@ -36,6 +36,8 @@ from onda.studies.paths.layout import Span
 
 __all__ = ["DRIVER", "RECEIVER", "Ribbon"]
 
+_BESIDE, _BAND = 2, 6.0
+"""Neighbours that are drawn on either side, and their distance, px."""
 _CENTER = Qt.AlignmentFlag.AlignHCenter
 
 
@@ -200,6 +202,7 @@ class Ribbon(QWidget):
             painter.setPen(pen(t.sea, 2.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(rect.adjusted(1, 1, -1, -1))
+        self._draw_neighbours(painter, span, rect, QColor(blend(color, t.sheet, 0.3)))
         painter.setFont(look.font(11))
         if shown.below:
             if span.row == 0 and not layout.rows:
@@ -216,6 +219,22 @@ class Ribbon(QWidget):
             if painter.fontMetrics().horizontalAdvance(words) < room:
                 text(painter, rect, words, ink, _CENTER)
                 break
+
+    def _draw_neighbours(self, painter: QPainter, span: Span, rect: QRectF, color: QColor) -> None:
+        """The next lanes of its group on either side, an arrow head where each goes to."""
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(color)
+        for other in span.beside:
+            if abs(other.apart) > _BESIDE:
+                continue
+            away = _BAND * (abs(other.apart) - 1) + 4.0
+            y = rect.top() - away if other.apart < 0 else rect.bottom() + away
+            painter.drawRect(QRectF(rect.left(), y - 1.2, rect.width(), 2.4))
+            if rect.width() < 12.0:
+                continue
+            tip, way = (rect.right() - 1.0, -1.0) if other.same_way else (rect.left() + 1.0, 1.0)
+            head = [QPointF(tip + 7.0 * way, y + up) for up in (-3.4, 3.4)]
+            painter.drawPolygon(QPolygonF([QPointF(tip, y), *head]))
 
     def _draw_chip(self, painter: QPainter, path: Path, name: str, rect: QRectF) -> None:
         look, t = self._look, self._look.t
@@ -334,7 +353,7 @@ class Ribbon(QWidget):
     def _tip(self, name: str) -> str:
         """What there is to say about an element: what is badly placed, what its stub does."""
         spans = self.layout_.spans if self.layout_ else ()
-        note = next((s.note for s in spans if s.id == name), "")
+        note = next((s.note or _beside(s) for s in spans if s.id == name), "")
         return "\n".join(filter(None, (self._remarks.get(name, ""), note)))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -423,6 +442,15 @@ class Ribbon(QWidget):
         names = [DRIVER, *(s.id for s in self.layout_.spans), RECEIVER]
         at = names.index(self._selection.element) if self._selection.element in names else -step
         self._selection.choose_element(names[min(max(at + step, 0), len(names) - 1)])
+
+
+def _beside(span: Span) -> str:
+    """The lanes beside a piece, in words."""
+    near = [x for x in span.beside if abs(x.apart) == 1]
+    if not near:
+        return ""
+    ways = [x.name if x.same_way else f"{x.name}, the other way" for x in near]
+    return f"Between {' and '.join(ways)}" if len(near) == 2 else f"Beside {''.join(ways)}"
 
 
 def _tick_step(total: float, most: float) -> float:

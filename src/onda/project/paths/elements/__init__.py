@@ -9,6 +9,7 @@ from onda.project.paths.elements import (
     branch,
     cable,
     drilled,
+    lane,
     lumped,
     network,
     resistor,
@@ -27,6 +28,7 @@ from onda.project.paths.elements.element import (
     PathElement,
     termination_of,
 )
+from onda.project.paths.elements.lane import LanePiece
 from onda.project.paths.elements.lumped import LumpedPart
 from onda.project.paths.elements.network import NetworkPiece
 from onda.project.paths.elements.resistor import SeriesResistor
@@ -41,6 +43,7 @@ __all__ = [
     "Cable",
     "DrilledVia",
     "Element",
+    "LanePiece",
     "LumpedPart",
     "Net",
     "NetworkPiece",
@@ -55,7 +58,7 @@ __all__ = [
 
 OFFERS: dict[str, Offer] = {
     offer.key: offer
-    for kind in (trace, via, drilled, resistor, lumped, cable, network, shunt, branch)
+    for kind in (trace, lane, via, drilled, resistor, lumped, cable, network, shunt, branch)
     for offer in kind.OFFERS
 }
 """What can be inserted, in the order of menus."""
