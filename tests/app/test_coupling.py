@@ -9,6 +9,7 @@ from PyQt6.QtTest import QTest
 
 from onda.app.plots.curves import CurvePlot
 from onda.app.shell.window import MainWindow
+from onda.app.stages.coupling.choices_view import ChoicesView
 from onda.app.stages.coupling.stage import CouplingStage
 from onda.project.base import set_value
 from onda.project.coupling.edits import piece_of
@@ -300,10 +301,10 @@ def test_lanes_and_pieces_come_and_go_by_buttons(window: MainWindow) -> None:
 
 def test_a_search_shows_where_it_holds(window: MainWindow) -> None:
     stage = look_at(window, "memory-byte", "search")
-    assert "Search for the spacing" in plot_of(stage)._empty.text()
+    assert "Search for the distance" in plot_of(stage)._empty.text()
     stage.search("spacing")
     assert window.settle(120_000)
-    found = stage.subject.search
+    found = stage.subject.more["search"]
     assert stage.sentence.text() == found.words
     x, y = curves(stage)["worst margin"]
     assert x == pytest.approx(1e6 * found.tried[np.isfinite(found.margins)])
@@ -312,7 +313,7 @@ def test_a_search_shows_where_it_holds(window: MainWindow) -> None:
     window.selection.choose("converter-lanes", "coupling")
     assert window.settle(60_000)
     # That of another group is not shown any more.
-    assert stage.subject.search is None
+    assert "search" not in stage.subject.more
 
 
 def test_kept_states_stand_beside_the_present_one(window: MainWindow) -> None:
@@ -337,7 +338,7 @@ def test_kept_states_stand_beside_the_present_one(window: MainWindow) -> None:
 def test_waves_are_those_of_the_lane_that_is_looked_at(window: MainWindow) -> None:
     stage = look_at(window, "memory-byte", "waves")
     assert window.settle(120_000)
-    waves = stage.subject.waves
+    waves = stage.subject.more["waves"]
     assert waves.lane == "DQ4"
     shown = curves(stage)
     for name, case in (
@@ -352,16 +353,16 @@ def test_waves_are_those_of_the_lane_that_is_looked_at(window: MainWindow) -> No
     late = 1e12 * (waves.wave("along").arrives - waves.wave("quiet").arrives)
     assert f"{late:.1f} ps late when its neighbours switch along" in stage.sentence.text()
     stage.subject.look_at("dq0")
-    assert stage.subject.waves is None
+    assert "waves" not in stage.subject.more
     assert "Computing" in plot_of(stage)._empty.text()
     assert window.settle(120_000)
-    assert stage.subject.waves.lane == "DQ0"
+    assert stage.subject.more["waves"].lane == "DQ0"
     assert "DQ0 arrives" in stage.sentence.text()
     models = stage.form.models
     models.choose("Drivers", "")
     assert window.document.project.design.group("memory-byte").driver is None
     assert window.settle(120_000)
-    assert stage.subject.waves.wave("quiet").arrives != waves.wave("quiet").arrives
+    assert stage.subject.more["waves"].wave("quiet").arrives != waves.wave("quiet").arrives
     models.choose("Drivers", "memory-ibs|dq_48")
     assert window.document.project.design.group("memory-byte").driver.model == "dq_48"
     pairs = look_at(window, "converter-lanes", "waves")
@@ -373,7 +374,7 @@ def test_waves_are_those_of_the_lane_that_is_looked_at(window: MainWindow) -> No
 def test_the_eye_with_and_without_neighbours(window: MainWindow) -> None:
     stage = look_at(window, "memory-byte", "eye")
     assert window.settle(120_000)
-    eye = stage.subject.eye
+    eye = stage.subject.more["eye"]
     shown = curves(stage)
     for name, side in (("alone", eye.alone), ("with crosstalk", eye.crowded)):
         x, y = shown[name]
@@ -389,7 +390,7 @@ def test_the_eye_with_and_without_neighbours(window: MainWindow) -> None:
     # Further apart the neighbours take less of it.
     stage.hand.put_spacing(parse_quantity("500 um", "length"))
     assert window.settle(120_000)
-    assert stage.subject.eye.crowded.height > eye.crowded.height + 0.1
+    assert stage.subject.more["eye"].crowded.height > eye.crowded.height + 0.1
 
 
 def test_a_group_becomes_a_network(window: MainWindow) -> None:
@@ -432,3 +433,103 @@ def test_a_group_that_cannot_be_solved_says_why(window: MainWindow) -> None:
     window.document.undo()
     assert window.settle(60_000)
     assert stage.result is not None
+
+
+def ledger(stage: CouplingStage) -> list[tuple[str, ...]]:
+    return [row.cells for row in stage.views.get("choices", ChoicesView).list._rows]
+
+
+def test_choices_tell_what_each_would_bring_to_the_receiver(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes", "choices")
+    assert window.settle(120_000)
+    found = stage.subject.more["choices"]
+    shown = ledger(stage)
+    assert [c[0] for c in shown] == [c.words for c in found.choices]
+    for cells, one in zip(shown, found.choices, strict=True):
+        assert number(cells[1]) == pytest.approx(1e3 * one.noise[4], rel=5e-3)
+        assert number(cells[2]) == pytest.approx(one.change_db[4], abs=0.051)
+        assert number(cells[3]) == pytest.approx(1e3 * one.noise.max(), rel=5e-3)
+    assert stage.sentence.text().startswith("UP0 would be quietest with: all lanes one way, −28.")
+    stage.subject.look_at("jl0")
+    assert window.settle(60_000)
+    one = found.choices[-1]
+    assert number(ledger(stage)[-1][2]) == pytest.approx(one.change_db[0], abs=0.051)
+
+
+def number(text: str) -> float:
+    value, unit = text.replace("−", "-").split()
+    return float(value) * {"mV": 1.0, "µV": 1e-3, "V": 1e3, "dB": 1.0}[unit]
+
+
+def test_common_modes_are_shown_where_they_are_asked_for(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes")
+    assert not any("common" in name for name in curves(stage))
+    stage.common.setChecked(True)
+    shown = curves(stage)
+    result = stage.result
+    assert shown["common mode, own"][1] == pytest.approx(level_db(result.common[1:, 4, 4]))
+    assert shown["common mode, JL3"][1] == pytest.approx(level_db(result.common[1:, 4, 3]))
+    window.selection.choose("memory-byte", "coupling")
+    assert window.settle(60_000)
+    assert not stage.common.isVisible()
+
+
+def test_bits_of_all_lanes_lie_over_each_other(window: MainWindow) -> None:
+    stage = look_at(window, "memory-byte", "bits")
+    assert window.settle(120_000)
+    bits = stage.subject.more["bits"]
+    shown = curves(stage)
+    x, y = shown["lowest one"]
+    apart = bits.upper > bits.lower
+    assert x == pytest.approx((bits.phases / bits.unit_interval - 0.5)[apart])
+    assert y == pytest.approx(bits.upper[apart])
+    assert shown["highest zero"][1] == pytest.approx(bits.lower[apart])
+    ones = shown["ones"][1].reshape(-1, bits.traces.shape[1] + 1)
+    assert ones[:, :-1] == pytest.approx(bits.traces[bits.ones])
+    # Between two bits nothing is drawn.
+    assert np.isnan(ones[:, -1]).all()
+    assert f"{bits.height:.3f} V apart" in stage.sentence.text()
+    window.selection.choose("converter-lanes", "coupling")
+    assert window.settle(60_000)
+    assert "made of pairs" in stage._why_not
+
+
+def test_a_split_is_found_and_taken_in_one_step(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes", "search")
+    stage.search_buttons["split"].click()
+    assert window.settle(120_000)
+    found = stage.subject.more["search"]
+    assert stage.sentence.text() == found.words
+    x, y = curves(stage)["worst margin"]
+    assert x == pytest.approx([1e6 * s.width for s in found.splits])
+    assert y == pytest.approx([100 * s.margin for s in found.splits])
+    assert plot_of(stage)._x.words == "Width of a line, um"
+    before = window.document.project
+    assert stage.take_button.isVisible()
+    stage.take_button.click()
+    assert window.settle(60_000)
+    trace = window.document.project.design.line_class("converter-pairs").trace_on("L3")
+    assert trace.width.si == pytest.approx(found.best.width)
+    assert trace.gap.si == pytest.approx(found.best.gap)
+    assert spacings(window) == [round(found.best.spacing * 1e6)] * 5
+    # What was found was of the group as it was.
+    assert "search" not in stage.subject.more
+    assert not stage.take_button.isVisible()
+    window.undo()
+    assert window.document.project is before
+
+
+def test_a_plane_is_opened_under_a_piece(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes")
+    closed = stage.result.noise[4].total
+    window.selection.choose_element("C1")
+    type_in(stage.form.open, "L4")
+    assert window.settle(60_000)
+    assert piece_of(stage.group, "C1").open_planes == ("L4",)
+    assert stage.result.noise[4].total > 1.3 * closed
+    assert "L4 is open along C1" in stage.form.notes.text()
+    type_in(stage.form.open, "L3")
+    assert "no plane that could be open" in stage.form.open.problem.text()
+    type_in(stage.form.open, "none")
+    assert window.settle(60_000)
+    assert stage.result.noise[4].total == pytest.approx(closed)

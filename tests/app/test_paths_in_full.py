@@ -8,12 +8,15 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox
 
 from onda.app.shell.window import MainWindow
 from onda.app.stages.paths.ribbon import DRIVER, RECEIVER
 from onda.app.stages.paths.stage import PathsStage
 from onda.app.stages.paths.views import BouncesView, MeasuresView, SpectrumView, WavesView
 from onda.app.tour import set_resistor
+from onda.errors import InputError
+from onda.project.edits import remove_object
 from onda.project.kind import Ref
 from onda.project.measures import measure
 from onda.project.quantities import format_si
@@ -457,3 +460,33 @@ def test_the_step_and_its_error_are_those_of_the_result(window: MainWindow) -> N
     assert error.endswith(" %")
     assert float(error[:-2]) == pytest.approx(100.0 * result.step_error, rel=0.05)
     assert row.cells[2:] == ("",) * (len(result.receivers) - 1)
+
+
+def test_a_lane_of_a_group_runs_between_its_neighbours(window: MainWindow) -> None:
+    paths = look_at(window, "clk-adc", element="T1")
+    paths.ribbon.insert_wanted.emit("lane")
+    assert window.settle(120_000)
+    lane = next(e for e in the_path(window, "clk-adc").elements if e.kind == "lane")
+    assert (lane.group, lane.lane, lane.neighbours) == ("memory-byte", "dq0", "rest")
+    window.selection.choose_element(lane.id)
+    boxes = {box.accessibleName(): box for box in paths.form.findChildren(QComboBox)}
+    for title, words in (("Lane", "DQ3"), ("Neighbours", "switch against")):
+        boxes = {box.accessibleName(): box for box in paths.form.findChildren(QComboBox)}
+        boxes[title].setCurrentText(words)
+        boxes[title].activated.emit(boxes[title].currentIndex())
+    assert window.settle(120_000)
+    lane = next(e for e in the_path(window, "clk-adc").elements if e.kind == "lane")
+    assert (lane.lane, lane.neighbours) == ("dq3", "against")
+    result = paths.result
+    shown = {c.name: c for c in paths.views.get("waves", WavesView).plot._curves}
+    assert shown["DQ2"].y == pytest.approx(result.overheard[0].volts)
+    assert shown["DQ2"].x == pytest.approx(result.time * 1e9)
+    # It falls while the clock rises.
+    assert result.overheard[0].volts[0] > result.overheard[0].volts[len(result.time) // 3] + 0.5
+    span = next(s for s in result.spans if s.beside)
+    center = paths.ribbon.piece_rect(span).center()
+    QTest.mouseMove(paths.ribbon, center.toPoint())
+    assert paths.ribbon._tip(lane.id) == "Between DQ2 and DQ4"
+    # What paths run over cannot go.
+    with pytest.raises(InputError, match="ADC sample clock uses it"):
+        remove_object(window.document.project, Ref("group", "memory-byte"))

@@ -153,3 +153,31 @@ def test_a_piece_shorter_than_the_step_is_followed_with_a_finer_one() -> None:
         net, PiecewiseLinear((0.0, 100 * PS), (0.0, 1.0)), end=1 * NS, step=10 * PS
     )
     assert found.time[1] <= 0.5 * line.fastest * 0.001
+
+
+@pytest.mark.parametrize("step", [2.5 * PS, 1.25 * PS])
+def test_a_row_of_like_lines_stays_quiet_for_long(step) -> None:
+    """Modes that are nearly as fast must not pump each other: long after an edge all is at rest."""
+    n, length = 8, 0.035
+    apart = np.abs(np.subtract.outer(np.arange(n), np.arange(n)))
+    inductance = 3.1e-7 * 0.28**apart
+    c = np.where(apart == 0, 1.25e-10, np.where(apart == 1, -1.6e-11, -1.1e-12 / (apart + 1.0)))
+    line = GroupLine(
+        inductance,
+        (GroupCapacitance(c, 1.0, ConstantLoss(1.0, 0.012, 1e9)),),
+        4.0 * np.eye(n),
+        8e-4 * (np.eye(n) + 0.1 * (apart == 1)),
+    )
+    shunts = [ShuntBranch(k, r=34.0, source=k == 3) for k in range(n)]
+    shunts += [ShuntBranch(n + k, r=1e5) for k in range(n)]
+    net = Net(
+        2 * n,
+        tuple(shunts),
+        coupled=(CoupledPiece(tuple(range(n)), tuple(range(n, 2 * n)), line, length),),
+    )
+    found = solve_transient(
+        net, PiecewiseLinear((0.0, 60 * PS), (0.0, 1.0)), end=20 * NS, step=step
+    )
+    late = found.volts[found.time > 15 * NS]
+    at_rest = np.array(dc_voltages(net, [1.0]))
+    assert late == pytest.approx(np.broadcast_to(at_rest, late.shape), abs=1e-4)

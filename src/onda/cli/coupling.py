@@ -50,6 +50,15 @@ def coupling(
     waves: Annotated[
         str, typer.Option("--waves", help="Id of a lane: its edge in time, with device models.")
     ] = "",
+    bits: Annotated[
+        str, typer.Option("--bits", help="Id of a lane: 127 bits on all lanes, with device models.")
+    ] = "",
+    choices: Annotated[
+        bool, typer.Option("--choices", help="What guards, turns, layers and planes would bring.")
+    ] = False,
+    split: Annotated[
+        str, typer.Option("--split", help="Id of a piece: widths that hold best in its room.")
+    ] = "",
     eye: Annotated[
         str, typer.Option("--eye", help="Id of a lane: its eye with its neighbours and without.")
     ] = "",
@@ -83,6 +92,13 @@ def coupling(
         format_of(write.suffix, 2 * len(inputs.lanes) * inputs.pieces[0].lane.trace.lines)
     with running() as runner:
         result = runner.result(GROUP, inputs)
+        extra: dict[str, Any] = {}
+        if bits:
+            extra["bits"] = _bits(runner, project.design, changed, bits)
+        if choices:
+            extra["choices"] = _choices(runner, project.design, changed)
+        if split:
+            extra["split"] = _split(runner, inputs, wanted, split)
         waved = _waves(runner, project.design, changed, waves) if waves else None
         seen = _eye(runner, project.design, changed, eye, ber) if eye else None
         searched = _search(runner, inputs, wanted, search) if search else None
@@ -103,6 +119,7 @@ def coupling(
             for r, m in zip(wanted, margins, strict=True)
         ]
     }
+    data |= extra
     if searched is not None:
         data["search"] = searched
     if seen is not None:
@@ -191,6 +208,54 @@ def _waves(runner: StudyRunner, design: Design, group: LaneGroup, lane: str) -> 
         **{f"arrival_{w.case}_s": w.arrives for w in found.waves if w.case != "listens"},
         "spread_s": found.spread,
         "heard_at_rest_v": found.wave("listens").peak,
+    }
+
+
+def _bits(runner: StudyRunner, design: Design, group: LaneGroup, lane: str) -> dict[str, Any]:
+    from onda.studies.coupling.bits import GROUP_BITS
+    from onda.studies.coupling.waves import waves_inputs
+
+    found = runner.result(GROUP_BITS, waves_inputs(design, group, lane))
+    return {
+        "lane": found.lane,
+        "level_v": found.level,
+        "height_v": found.height,
+        "width_s": found.width,
+    }
+
+
+def _choices(runner: StudyRunner, design: Design, group: LaneGroup) -> list[dict[str, Any]]:
+    from onda.studies.coupling.choices import GROUP_CHOICES, choices_inputs
+
+    found = runner.result(GROUP_CHOICES, choices_inputs(design, group))
+    return [
+        {
+            "instead": one.words,
+            "noise_v": one.noise.tolist(),
+            "change_db": one.change_db.tolist(),
+            "rise_db": one.rise_db.tolist(),
+            "rise_at_hz": one.rise_at.tolist(),
+        }
+        for one in found.choices
+    ]
+
+
+def _split(
+    runner: StudyRunner, inputs: GroupInputs, wanted: tuple[Requirement, ...], piece: str
+) -> dict[str, Any]:
+    from dataclasses import asdict
+
+    from onda.studies.coupling.search import LimitInputs
+    from onda.studies.coupling.split import GROUP_SPLIT, SplitInputs
+
+    limits = tuple(LimitInputs.of(r) for r in wanted)
+    found = runner.result(GROUP_SPLIT, SplitInputs(inputs, limits, piece))
+    return {
+        "total_m": found.total,
+        "best": asdict(found.best),
+        "now": asdict(found.now),
+        "tried": [asdict(one) for one in found.splits],
+        "words": found.words,
     }
 
 
@@ -299,6 +364,20 @@ def _print(result: GroupResult, data: dict[str, Any]) -> None:
             f"{1e12 * w['arrival_along_s']:.1f} ps, against {1e12 * w['arrival_against_s']:.1f} "
             f"ps; hears {1e3 * w['heard_at_rest_v']:.0f} mV at rest"
         )
+    if "bits" in data:
+        b = data["bits"]
+        typer.echo(
+            f"{b['lane']}, 127 bits on all lanes: ones and zeros {1e3 * b['height_v']:.0f} mV "
+            f"apart, {1e12 * b['width_s']:.1f} ps at {b['level_v']:.3g} V"
+        )
+    for one in data.get("choices", ()):
+        worst = max(range(len(one["noise_v"])), key=lambda k: one["noise_v"][k])
+        typer.echo(
+            f"{one['instead']}: at worst {1e3 * one['noise_v'][worst]:.3g} mV at "
+            f"{result.lanes[worst]}, {one['change_db'][worst]:+.1f} dB there"
+        )
+    if "split" in data:
+        typer.echo(data["split"]["words"])
     if "search" in data:
         typer.echo(data["search"]["words"])
     for doubt in data["doubts"]:

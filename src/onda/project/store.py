@@ -74,6 +74,11 @@ def _from_7(tree: dict[str, Any]) -> dict[str, Any]:
     return tree | {"schema_version": 8}
 
 
+def _from_8(tree: dict[str, Any]) -> dict[str, Any]:
+    """Schema 9: paths may run over lanes of groups, pieces of groups over open planes."""
+    return tree | {"schema_version": 9}
+
+
 MIGRATIONS: dict[int, Migration] = {
     1: _from_1,
     2: _from_2,
@@ -82,6 +87,7 @@ MIGRATIONS: dict[int, Migration] = {
     5: _from_5,
     6: _from_6,
     7: _from_7,
+    8: _from_8,
 }
 """From schema n to n + 1, by n. Each takes and returns the plain tree."""
 

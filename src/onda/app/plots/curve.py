@@ -27,7 +27,7 @@ class Curve:
 
     `note`: its name is written at its end. `kept`: which of the kept states it is of, from 1; such
     a curve is dashed and muted. `legend`: its name is in the legend where it is not at its end.
-    `limit`: it is one, dashed.
+    `limit`: it is one, dashed. `many`: many lines, broken where y is NaN; none of them is read.
     """
 
     name: str
@@ -39,6 +39,7 @@ class Curve:
     note: bool = False
     legend: bool = True
     limit: bool = False
+    many: bool = False
 
 
 @dataclass(frozen=True)

@@ -226,19 +226,19 @@ class CurvePlot(pg.PlotWidget):
 
     def _draw_lines(self) -> None:
         t = self._look.t
-        lines: list[tuple[FloatArray, FloatArray, str, float, tuple[float, ...]]] = [
-            (c.x, c.y, c.color, c.width, pattern_of(c))
+        lines: list[tuple[FloatArray, FloatArray, str, float, tuple[float, ...], str]] = [
+            (c.x, c.y, c.color, c.width, pattern_of(c), "finite" if c.many else "all")
             for c in sorted(self._curves, key=lambda c: not c.kept)
         ]
         for limit in self._limits:
             ends = np.array(self._limit_ends(limit))
-            lines.append((ends, np.full(2, limit.y), t.fails, 1.4, LIMIT_DASH))
+            lines.append((ends, np.full(2, limit.y), t.fails, 1.4, LIMIT_DASH, "all"))
         items = self._pool("lines", len(lines), lambda: pg.PlotCurveItem(antialias=True))
-        for item, (x, y, color, width, dash) in zip(items, lines, strict=True):
+        for item, (x, y, color, width, dash, connect) in zip(items, lines, strict=True):
             pen = pg.mkPen(color, width=width)
             if dash:
                 pen.setDashPattern(list(dash))
-            item.setData(self._across(x), self._up(y), pen=pen)
+            item.setData(self._across(x), self._up(y), pen=pen, connect=connect)
 
     def _across(self, x: Any) -> Any:
         return np.log10(x) if self._x.log else x

@@ -75,7 +75,7 @@ class Readouts:
         across = 10.0 ** at.x() if x.log else at.x()
         lines = [f"{across:.4g} {x.unit}"]
         for curve in curves:
-            if len(curve.x) and curve.x[0] <= across <= curve.x[-1]:
+            if len(curve.x) and not curve.many and curve.x[0] <= across <= curve.x[-1]:
                 value = float(np.interp(across, curve.x, curve.y))
                 lines.append(f"{curve.name} {value:.4g} {y.unit}".replace("-", "−"))
         self.readout.setText("\n".join(lines))
@@ -157,7 +157,7 @@ def _traces(curves: Sequence[Curve]) -> list[Trace]:
     seen: dict[str, int] = {}
     out = []
     for curve in curves:
-        if len(curve.x) < 2:
+        if len(curve.x) < 2 or curve.many:
             continue
         n = seen[curve.name] = seen.get(curve.name, 0) + 1
         out.append(Trace(f"{curve.name}/{n}", curve.name, curve.x, curve.y))

@@ -39,7 +39,8 @@ class GroupPiece(Frozen):
     """A piece of the way on one layer.
 
     `spacings`, one fewer than lanes: from the edge of a lane to that of the next. A piece that is
-    not `coupled` is a fan-in or a fan-out, where lanes are far from each other.
+    not `coupled` is a fan-in or a fan-out, where lanes are far from each other. `open_planes` are
+    planes that are missing along it: cut, or never there.
     """
 
     id: Identifier
@@ -48,6 +49,7 @@ class GroupPiece(Frozen):
     spacings: Annotated[tuple[Length, ...], Field(max_length=MOST_LANES - 1)] = ()
     coupled: bool = True
     guard: Guard | None = None
+    open_planes: Annotated[tuple[Identifier, ...], Field(max_length=8)] = ()
 
 
 class AllowedNoise(Frozen):

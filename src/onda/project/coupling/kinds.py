@@ -12,6 +12,9 @@ __all__ = ["GROUP_KINDS"]
 
 def _refers(group: LaneGroup) -> Iterable[Mention]:
     yield Mention("line", group.line_class)
+    for piece in group.pieces:
+        for plane in piece.open_planes:
+            yield Mention("layer", plane, part=f"piece {piece.id}")
     for use in (group.driver, group.listener):
         if use is not None:
             yield Mention("file", use.file)
@@ -33,6 +36,11 @@ def _check(group: LaneGroup, objects: Objects) -> None:
                 f"group {group.name}, piece {piece.id}: {found.name} is not routed "
                 f"on {piece.layer!r}"
             )
+        for plane in piece.open_planes:
+            if objects.get("layer", plane).role != "plane":
+                raise ValueError(
+                    f"group {group.name}, piece {piece.id}: {plane} is no plane that could be open"
+                )
         if trace.facing is not None or trace.ground_gap is not None or trace.opening is not None:
             raise ValueError(
                 f"group {group.name}, piece {piece.id}: lanes lie side by side over whole planes, "

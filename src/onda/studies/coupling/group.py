@@ -59,6 +59,8 @@ class GroupResult:
     peaks : (n, n) V, largest excursion for its transmitter's whole swing
     allowed : (n,) V rms at each lane's loss, NaN for no limit or a loss beyond the curve
     doubts : what every figure must say
+    common : (f, n, n) what each receiver hears as common mode of each transmitter, on the diagonal
+        of its own; None of single lines
     """
 
     name: str
@@ -79,6 +81,7 @@ class GroupResult:
     neighbours: tuple[Neighbours, ...]
     delay: float
     doubts: tuple[str, ...] = ()
+    common: ComplexArray | None = None
 
     def lane(self, identifier: str) -> int:
         """Number of a lane from 0; raise `NotPhysical` where there is none."""
@@ -154,7 +157,7 @@ def _run(inputs: GroupInputs, control: Control) -> GroupResult:
     k = s.shape[-1] // 2
     s = _at_ends(inputs, s, z)
     control.progress(0.75)
-    lanes, heard = _lanes(inputs, s, k)
+    lanes, heard, common = _lanes(inputs, s, k)
     n = len(lanes)
     near = near_ends(lanes)
     terms = NoiseTerms(
@@ -185,6 +188,7 @@ def _run(inputs: GroupInputs, control: Control) -> GroupResult:
         _neighbours(inputs),
         delay,
         _doubts(inputs, noise),
+        common,
     )
 
 
@@ -204,16 +208,19 @@ def _at_ends(inputs: GroupInputs, s: ComplexArray, z: float) -> ComplexArray:
     return np.asarray(turned * at_rest * np.sqrt(ends[:, None] / ends[None, :]))
 
 
-def _lanes(inputs: GroupInputs, s: ComplexArray, k: int) -> tuple[tuple[Lane, ...], ComplexArray]:
-    """Lanes by their ports, and what is heard."""
+def _lanes(
+    inputs: GroupInputs, s: ComplexArray, k: int
+) -> tuple[tuple[Lane, ...], ComplexArray, ComplexArray | None]:
+    """Lanes by their ports, what is heard, and what of it as common mode."""
     n = len(inputs.lanes)
     lanes = tuple(Lane(i, n + i, x.rightward) for i, x in enumerate(inputs.lanes))
     if not inputs.pair:
-        return lanes, crosstalk(s, lanes)
+        return lanes, crosstalk(s, lanes), None
     pairs = tuple((side + 2 * i, side + 2 * i + 1) for side in (0, k) for i in range(n))
     mixed = mixed_mode(s, pairs)
     modes = 2 * n
-    return lanes, crosstalk(mixed[:, :modes, :modes], lanes)
+    heard = crosstalk(mixed[:, :modes, :modes], lanes)
+    return lanes, heard, crosstalk(mixed[:, modes:, :modes], lanes)
 
 
 def _allowed(inputs: GroupInputs, noise: tuple[Noise, ...]) -> FloatArray:
@@ -245,6 +252,12 @@ def _doubts(inputs: GroupInputs, noise: tuple[Noise, ...]) -> tuple[str, ...]:
     out = []
     if not inputs.fine:
         out.append("quick sections, while something moves")
+    for piece in inputs.pieces:
+        if piece.open_planes:
+            out.append(
+                f"{' and '.join(piece.open_planes)} is open along {piece.id}; the way of currents "
+                "round the ends of the opening is not part of it"
+            )
     if any(piece.guards and piece.pitch == 0.0 for piece in inputs.pieces):
         out.append("guards are tied at the ends of their piece only")
     if inputs.allowed:

@@ -16,6 +16,8 @@ __all__ = [
     "PieceInputs",
     "group_inputs",
     "lane_number",
+    "side_by_side",
+    "spacings_of",
 ]
 
 MOST_CONDUCTORS = 40
@@ -40,6 +42,7 @@ class PieceInputs:
     lane : one lane by itself
     section : all conductors, guards among them; None where lanes do not see each other
     guards : conductors that are guards, from 0; pitch : m between their ties, 0 for ends only
+    open_planes : planes that are missing along it
     """
 
     id: str
@@ -48,6 +51,7 @@ class PieceInputs:
     section: LineInputs | None
     guards: tuple[int, ...] = ()
     pitch: float = 0.0
+    open_planes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,33 +120,51 @@ def lane_number(inputs: GroupInputs, lane: str) -> int:
 
 
 def _piece(design: Design, group: LaneGroup, piece: GroupPiece) -> PieceInputs:
-    lane = line_inputs(design, design.line_class(group.line_class), piece.layer)
+    line_class = design.line_class(group.line_class)
+    lane = line_inputs(design, line_class, piece.layer, piece.open_planes)
+    plain = PieceInputs(piece.id, piece.length.si, lane, None, open_planes=piece.open_planes)
     if not piece.coupled:
-        return PieceInputs(piece.id, piece.length.si, lane, None)
-    own = lane.trace
+        return plain
     guard = piece.guard
-    widths: list[float] = []
-    gaps: list[float] = []
-    guards: list[int] = []
-    for spacing in (*(q.si for q in piece.spacings), 0.0):
-        widths += [own.width] * own.lines
-        gaps += own.between
-        if spacing == 0.0:
-            break
-        if guard is None:
-            gaps.append(spacing)
-        else:
-            gaps += [0.5 * (spacing - guard.width.si)] * 2
-            guards.append(len(widths))
-            widths.append(guard.width.si)
-    at = len(widths)
+    made = side_by_side(
+        plain, tuple(q.si for q in piece.spacings), guard.width.si if guard is not None else 0.0
+    )
+    at = made.section.trace.count if made.section is not None else 0
     if at > MOST_CONDUCTORS:
         raise InputError(
             f"{group.name} has {at} conductors in one section, at most {MOST_CONDUCTORS}; "
             f"they would take about {2.0 * (at / 16) ** 2.5:.0f} s a look",
             remedy="Look at fewer lanes: those further away hardly disturb.",
         )
-    shape = replace(own, gap=gaps[0], gaps=tuple(gaps), widths=tuple(widths), count=at)
-    section = replace(lane, kind="group", trace=shape)
     pitch = guard.pitch.si if guard is not None and guard.pitch is not None else 0.0
-    return PieceInputs(piece.id, piece.length.si, lane, section, tuple(guards), pitch)
+    return replace(made, pitch=pitch)
+
+
+def spacings_of(piece: PieceInputs) -> tuple[float, ...]:
+    """Distances between the lanes of a coupled piece without guards, m."""
+    assert piece.section is not None
+    lines = piece.lane.trace.lines
+    return tuple(gap for k, gap in enumerate(piece.section.trace.gaps, 1) if k % lines == 0)
+
+
+def side_by_side(
+    piece: PieceInputs, spacings: tuple[float, ...], guard: float = 0.0
+) -> PieceInputs:
+    """The piece with its lanes `spacings` m apart, a guard of a width between any two where it is
+    above 0."""
+    own = piece.lane.trace
+    widths = [own.width] * own.lines
+    gaps: list[float] = [*own.between]
+    guards: list[int] = []
+    for spacing in spacings:
+        if guard > 0.0:
+            gaps += [0.5 * (spacing - guard)] * 2
+            guards.append(len(widths))
+            widths.append(guard)
+        else:
+            gaps.append(spacing)
+        widths += [own.width] * own.lines
+        gaps += own.between
+    shape = replace(own, gap=gaps[0], gaps=tuple(gaps), widths=tuple(widths), count=len(widths))
+    section = replace(piece.lane, kind="group", trace=shape)
+    return replace(piece, section=section, guards=tuple(guards))

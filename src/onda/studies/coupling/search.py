@@ -26,6 +26,7 @@ __all__ = [
     "search_range",
     "with_length",
     "with_spacing",
+    "worst_room",
 ]
 
 _TRIES = 12
@@ -152,7 +153,7 @@ def search_range(inputs: GroupInputs, what: str) -> tuple[float, float]:
     return 0.5 * width, 40.0 * width
 
 
-def _worst(result: GroupResult, limits: Sequence[LimitInputs]) -> tuple[float, str]:
+def worst_room(result: GroupResult, limits: Sequence[LimitInputs]) -> tuple[float, str]:
     """The least room, and the measure that has it."""
     return min(
         (x.room(measure_group(result, x.measure, x.receiver).value), x.measure) for x in limits
@@ -173,7 +174,8 @@ def _run(inputs: SearchInputs, control: Control) -> GroupSearch:
 
     def look(at: float) -> float:
         if at not in tried:
-            tried[at] = _worst(GROUP.run(change(quick, at, inputs.piece), Control()), inputs.limits)
+            found = GROUP.run(change(quick, at, inputs.piece), Control())
+            tried[at] = worst_room(found, inputs.limits)
             control.progress(min(len(tried) / (_TRIES + 4), 0.99))
         return tried[at][0]
 
@@ -194,7 +196,7 @@ def _run(inputs: SearchInputs, control: Control) -> GroupSearch:
         # Quick sections led here; what is told holds with fine ones.
         for _ in range(_STEPS):
             result = GROUP.run(change(inputs.group, found, inputs.piece), Control())
-            tried[found] = _worst(result, inputs.limits)
+            tried[found] = worst_room(result, inputs.limits)
             if tried[found][0] >= 0.0 or found in (inputs.high, inputs.low):
                 break
             found *= 1.0 + _NEAR_ENOUGH * (1.0 if more else -1.0)

@@ -89,8 +89,10 @@ class _Side:
     beyond: tuple[StackLayer, ...]
 
 
-def line_inputs(design: Design, line_class: LineClass, layer: str) -> LineInputs:
-    """Slice for a class on a layer.
+def line_inputs(
+    design: Design, line_class: LineClass, layer: str, without: tuple[str, ...] = ()
+) -> LineInputs:
+    """Slice for a class on a layer; planes `without` copper are laminate there.
 
     Raises
     ------
@@ -105,12 +107,13 @@ def line_inputs(design: Design, line_class: LineClass, layer: str) -> LineInputs
     except KeyError as error:
         raise InputError(f"{layer} is no copper layer") from error
     layers, index, copper = place.layers, place.index, place.copper
-    upper = _side(design, layers[:index][::-1])
-    lower = _side(design, layers[index + 1 :])
+    upper = _side(design, layers[:index][::-1], without)
+    lower = _side(design, layers[index + 1 :], without)
+    gone = " and ".join(without)
     if not (upper.plane or lower.plane or trace.ground_gap):
         raise NotPhysical(
             f"layer {layer}",
-            "no plane above or below it",
+            f"no plane above or below it{f' but {gone}, open there' if gone else ''}",
             "next to a plane; turn a neighbouring copper layer into a plane",
         )
     if trace.facing is not None:
@@ -209,12 +212,12 @@ def _thickness(layer: StackLayer) -> float:
     return layer.over_laminate.si if isinstance(layer, CoatingLayer) else layer.thickness.si
 
 
-def _side(design: Design, outwards: tuple[StackLayer, ...]) -> _Side:
+def _side(design: Design, outwards: tuple[StackLayer, ...], without: tuple[str, ...] = ()) -> _Side:
     """Slabs from a layer outwards to the next plane, or to the outside."""
     slabs: list[Slab] = []
     for k, layer in enumerate(outwards):
         if isinstance(layer, CopperLayer):
-            if layer.role == "plane":
+            if layer.role == "plane" and layer.id not in without:
                 return _Side(tuple(slabs), layer, None, outwards[k + 1 :])
             if slabs:
                 # Where this trace runs, resin of the neighbour fills the other layer's copper.

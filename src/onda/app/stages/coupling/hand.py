@@ -20,6 +20,7 @@ from onda.project.coupling.edits import (
     turn_lane,
 )
 from onda.project.coupling.group import Guard, LaneGroup
+from onda.project.edits import replace_object
 from onda.project.networks.edits import add_network
 from onda.project.networks.network import GroupSource
 from onda.project.paths.ends import ModelUse
@@ -120,6 +121,34 @@ class GroupHand:
             )
         piece = self._subject.piece.id
         self._editor.put("Change guards", set_guard(self._group, piece, guard))
+
+    def put_open(self, typed: str) -> None:
+        """Planes that are missing along the chosen piece: ``L4``, ``L2, L4`` or none."""
+        plain = typed.strip()
+        planes = () if plain.lower() in ("", "none") else tuple(plain.replace(",", " ").split())
+        piece = self._subject.piece
+        new = set_value(piece, open_planes=planes)
+        pieces = tuple(new if p.id == piece.id else p for p in self._group.pieces)
+        self._editor.put("Open planes", set_value(self._group, pieces=pieces))
+
+    def take_split(self, width: float, gap: float, spacing: float) -> None:
+        """The class with another width and gap on the piece's layer, all lanes a distance apart."""
+
+        def act() -> None:
+            group, piece, design = self._group, self._subject.piece, self._editor.design
+            line_class = design.line_class(group.line_class)
+            trace = line_class.trace_on(piece.layer)
+            assert trace is not None
+            values = {"width": quantity(width, "length", "um", 4)}
+            if gap:
+                values["gap"] = quantity(gap, "length", "um", 4)
+            new = set_value(trace, **values)
+            on = tuple(new if t.layer == piece.layer else t for t in line_class.on)
+            project = replace_object(self._editor.project, set_value(line_class, on=on))
+            apart = set_spacing(group, piece.id, quantity(spacing, "length", "um", 4))
+            self._editor.make("Split the width anew", replace_object(project, apart))
+
+        self._editor.run(act)
 
     def add_piece(self) -> None:
         """One piece more at the right."""

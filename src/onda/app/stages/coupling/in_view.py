@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from typing import Any
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from onda.app.kit.context import Context
 from onda.app.kit.subject import OneResult
 from onda.errors import InputError
 from onda.project.coupling.group import GroupPiece, LaneGroup
-from onda.studies.coupling.eye import GroupEye
 from onda.studies.coupling.group import GroupResult
 from onda.studies.coupling.judge import value_of
-from onda.studies.coupling.search import GroupSearch
-from onda.studies.coupling.waves import GroupWaves
 
-__all__ = ["GroupInView"]
+__all__ = ["OF_LANE", "GroupInView"]
+
+OF_LANE = ("waves", "eye", "bits")
+"""Views that are of the lane that is looked at."""
 
 
 class _Turns(QObject):
@@ -22,21 +25,18 @@ class _Turns(QObject):
 
 
 class GroupInView(OneResult[GroupResult]):
-    """The chosen group with its result and the search over it.
+    """The chosen group with its results.
 
     Attributes
     ----------
     turns : `turns.turned` is emitted when another receiver is looked at
-    search : the last search, None where it is of another state
-    waves, eye : of the lane that is looked at, None until they are there
+    more : by view what is worked out only when it is looked at or asked for
     """
 
     def __init__(self, context: Context, stage: str, kinds: tuple[str, ...]) -> None:
         super().__init__(context, stage, kinds)
         self.turns = _Turns()
-        self.search: GroupSearch | None = None
-        self.waves: GroupWaves | None = None
-        self.eye: GroupEye | None = None
+        self.more: dict[str, Any] = {}
         self._lane = ""
 
     @property
@@ -76,16 +76,21 @@ class GroupInView(OneResult[GroupResult]):
         """Forget what is of another group; whether there was another."""
         is_other = super().turn_to(identifier)
         if is_other:
-            self._lane, self.search = "", None
-            self.waves = self.eye = None
+            self._lane, self.more = "", {}
         return is_other
 
     def stay(self) -> None:
         """Stay with the lane that is looked at, also when another one becomes the worst."""
         self._lane = self.lane
 
+    def forget(self, views: Iterable[str]) -> None:
+        """What some views show is not known any more."""
+        for key in views:
+            self.more.pop(key, None)
+
     def look_at(self, lane: str) -> None:
         """Look at the receiver of a lane."""
         if lane != self._lane:
-            self._lane, self.waves, self.eye = lane, None, None
+            self._lane = lane
+            self.forget(OF_LANE)
             self.turns.turned.emit()

@@ -58,6 +58,10 @@ class GroupInspector(QWidget):
             "Copper at 0 V between the lanes: its width / the distance of the vias that tie it"
         )
         layout.addWidget(self.guard)
+        self.open = TextField("Open planes", hand.put_open, width=120)
+        self.open.edit.setPlaceholderText("L4")
+        self.open.edit.setToolTip("Planes cut or missing along this piece, by their layers")
+        layout.addWidget(self.open)
         self._buttons(
             layout,
             ("Piece", hand.add_piece, "Add a coupled piece at the right"),
@@ -125,6 +129,7 @@ class GroupInspector(QWidget):
             if guard is None
             else guard.width.text + (f" / {guard.pitch.text}" if guard.pitch else "")
         )
+        self.open.show_text(", ".join(piece.open_planes) or "none")
         for which, field in self.ends.items():
             value = getattr(group, which)
             field.show_text(value.text if value is not None else "matched")

@@ -1,9 +1,10 @@
-"""What plots of a group show of the receiver that is looked at: spectra, pulses, noise, arrival."""
+"""What plots show of the receiver that is looked at: spectra, pulses, noise, arrival."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -12,13 +13,19 @@ from onda.app.plots.curves import Axis, Bars, Curve
 from onda.app.theme import Tokens
 from onda.project.coupling.group import LaneGroup
 from onda.project.quantities import format_si
-from onda.studies.coupling.eye import EyeSide, GroupEye
 from onda.studies.coupling.group import GroupResult
-from onda.studies.coupling.search import GroupSearch
-from onda.studies.coupling.waves import GroupWaves
 from onda.studies.networks.network import level_db
 
-__all__ = ["PLOTS", "GroupPlot", "Seen", "Shown"]
+__all__ = [
+    "Seen",
+    "Shown",
+    "arrival",
+    "arrival_words",
+    "heard_words",
+    "noise",
+    "pulses",
+    "spectra",
+]
 
 _LOUD = 4
 """Disturbers that have a curve of their own; the rest are in the sum."""
@@ -28,16 +35,15 @@ _QUIET_DB = 60.0
 @dataclass(frozen=True)
 class Seen:
     """What a plot is drawn of: a group's result, the receiver that is looked at (from 0), kept
-    results, the last search, and the colours."""
+    results, what else is known by view, why it is not, whether common modes are shown, colours."""
 
     group: LaneGroup
     result: GroupResult
     victim: int
     kept: Sequence[Kept[GroupResult]]
-    search: GroupSearch | None
-    waves: GroupWaves | None
-    eye: GroupEye | None
+    more: Mapping[str, Any]
     why_not: str
+    common: bool
     t: Tokens
 
     @property
@@ -54,13 +60,15 @@ class Seen:
 
 @dataclass
 class Shown:
-    """Curves, marks and bars of a plot, and the range that it looks at."""
+    """Curves, marks and bars of a plot, the range that it looks at, and its lower axis where that
+    is another one than usual."""
 
     curves: list[Curve] = field(default_factory=list)
     marks: list[tuple[float, float, str]] = field(default_factory=list)
     bars: list[Bars] = field(default_factory=list)
     view: tuple[float, float, float, float] | None = None
     empty: str = ""
+    x: Axis | None = None
 
 
 def _loudest(result: GroupResult, victim: int) -> list[int]:
@@ -88,6 +96,13 @@ def spectra(seen: Seen) -> Shown:
         out.curves.append(Curve(name, ghz, level, t.series[1 + k % 7], 1.2))
     total = level_db(result.power_sum(victim)[some].astype(complex))
     out.curves.append(Curve("power sum", ghz, total, t.sea, 2.2, note=True))
+    if seen.common and result.common is not None:
+        own = level_db(result.common[some, victim, victim])
+        out.curves.append(Curve("common mode, own", ghz, own, t.series[6], 1.4))
+        for a in _loudest(result, victim)[:1]:
+            level = level_db(result.common[some, victim, a])
+            name = f"common mode, {result.lanes[a]}"
+            out.curves.append(Curve(name, ghz, level, t.series[7], 1.4))
     for one, k in seen.kept_lanes():
         there = one.result.frequency > 0.0
         level = level_db(one.result.power_sum(k)[there].astype(complex))
@@ -188,78 +203,6 @@ def arrival(seen: Seen) -> Shown:
     return out
 
 
-def eyed(seen: Seen) -> Shown:
-    """Contours at the error rate in mV over UI: with crosstalk, and without."""
-    out, eye, t = Shown(), seen.eye, seen.t
-    if eye is None:
-        out.empty = seen.why_not or "Computing the eye of the lane…"
-        return out
-    ui = eye.moments / eye.unit_interval
-    for name, side, color in (
-        ("alone", eye.alone, t.secondary),
-        ("with crosstalk", eye.crowded, t.sea),
-    ):
-        open_at = side.upper > side.lower
-        x = np.concatenate([ui[open_at], ui[open_at][::-1], ui[open_at][:1]])
-        y = np.concatenate(
-            [side.upper[open_at], side.lower[open_at][::-1], side.upper[open_at][:1]]
-        )
-        out.curves.append(Curve(name, x, 1e3 * y, color, 1.8))
-    reach = 1.3e3 * max(float(eye.alone.upper.max()), 1e-6)
-    out.view = (float(ui[0]), float(ui[-1]), -reach, reach)
-    return out
-
-
-_CASES = {
-    "quiet": ("neighbours quiet", 0),
-    "along": ("all along", 1),
-    "against": ("all against", 2),
-    "listens": ("at rest, others switch", 4),
-}
-
-
-def waved(seen: Seen) -> Shown:
-    """Voltage at the receiver's die in V over ns, with its device, in each of the cases."""
-    out, waves, t = Shown(), seen.waves, seen.t
-    if waves is None:
-        out.empty = seen.why_not or "Computing the waves of all lanes together…"
-        return out
-    for case, (name, color) in _CASES.items():
-        volts = waves.wave(case).volts
-        out.curves.append(Curve(name, waves.time * 1e9, volts, t.series[color], 1.6))
-    ends = np.array([0.0, 1e9 * waves.time[-1]])
-    level = np.array([waves.level, waves.level])
-    out.curves.append(Curve("arrived", ends, level, t.secondary, 1.0, limit=True))
-    return out
-
-
-def searched(seen: Seen) -> Shown:
-    """The worst margin over what was searched: um of spacing, or mm of length."""
-    out, search, t = Shown(), seen.search, seen.t
-    if search is None:
-        out.empty = "Search for the spacing, or the length side by side, that holds every limit."
-        return out
-    scale = 1e6 if search.what == "spacing" else 1e3
-    usable = np.isfinite(search.margins)
-    x, y = search.tried[usable] * scale, 100.0 * search.margins[usable]
-    if not len(x):
-        out.empty = search.words
-        return out
-    out.curves.append(Curve("worst margin", x, y, t.sea, 1.8, note=True))
-    zero = np.array([0.0, 0.0])
-    out.curves.append(Curve("holds above", x[[0, -1]], zero, t.fails, 1.4, limit=True, note=True))
-    # What is far out of reach must not flatten what is near the limit.
-    reach = float(np.clip(np.abs(y[np.isfinite(y)]).max(), 20.0, 120.0))
-    out.view = (0.0, float(x[-1]), -reach, min(reach, 110.0))
-    if np.isfinite(search.found):
-        near = search.found * scale
-        out.view = (0.0, min(float(x[-1]), 4.0 * near), *out.view[2:])
-        out.marks.append(
-            (search.found * scale, float(np.interp(search.found * scale, x, y)), t.sea)
-        )
-    return out
-
-
 def heard_words(seen: Seen) -> str:
     """What the receiver hears, and of whom most."""
     result, victim = seen.result, seen.victim
@@ -292,75 +235,3 @@ def arrival_words(seen: Seen) -> str:
         f"{name} arrives {moved(one.along)} when its neighbours switch along, "
         f"{moved(one.against)} when they switch against it."
     )
-
-
-def wave_words(seen: Seen) -> str:
-    """When the edge arrives with devices, and what the lane hears at rest."""
-    waves = seen.waves
-    if waves is None:
-        return ""
-    quiet = waves.wave("quiet").arrives
-
-    def moved(case: str) -> str:
-        late = waves.wave(case).arrives - quiet
-        return f"{format_si(abs(late), 'time')} {'late' if late > 0.0 else 'early'}"
-
-    return (
-        f"With devices {waves.lane} arrives after {format_si(quiet, 'time')}, {moved('along')} "
-        f"when its neighbours switch along, {moved('against')} when against; at rest it hears "
-        f"{format_si(waves.wave('listens').peak, 'voltage')}."
-    )
-
-
-def eye_words(seen: Seen) -> str:
-    """What neighbours cost the eye."""
-    eye = seen.eye
-    if eye is None:
-        return ""
-    rate = f"1e{round(np.log10(eye.error_rate))}".replace("-", "−")
-    if eye.crowded.height <= 0.0:
-        return f"At an error rate of {rate} the eye of {eye.lane} is closed by its neighbours."
-
-    def size(side: EyeSide) -> str:
-        wide = side.width / eye.unit_interval
-        return f"{format_si(side.height, 'voltage')} by {wide:.2f} UI"
-
-    return (
-        f"At an error rate of {rate} the eye of {eye.lane} is {size(eye.crowded)}; without its "
-        f"neighbours {size(eye.alone)}."
-    )
-
-
-def search_words(seen: Seen) -> str:
-    """What the search found."""
-    return seen.search.words if seen.search is not None else ""
-
-
-@dataclass(frozen=True)
-class GroupPlot:
-    """A plot of the stage: its word, its axes, what it shows, and the sentence over it."""
-
-    title: str
-    x: Axis
-    y: Axis
-    show: Callable[[Seen], Shown]
-    words: Callable[[Seen], str] = heard_words
-
-
-PLOTS: dict[str, GroupPlot] = {
-    "spectra": GroupPlot("Spectra", Axis("Frequency", "GHz"), Axis("Level", "dB"), spectra),
-    "pulses": GroupPlot("Pulses", Axis("Time", "ns"), Axis("Voltage", "mV"), pulses),
-    "noise": GroupPlot("Noise", Axis("Loss at half the rate", "dB"), Axis("Noise", "mV"), noise),
-    "arrival": GroupPlot(
-        "Arrival", Axis("Lane"), Axis("Moved by neighbours", "ps"), arrival, arrival_words
-    ),
-    "waves": GroupPlot("Waves", Axis("Time", "ns"), Axis("Voltage", "V"), waved, wave_words),
-    "eye": GroupPlot("Eye", Axis("Time", "UI"), Axis("Voltage", "mV"), eyed, eye_words),
-    "search": GroupPlot(
-        "Holds",
-        Axis("Distance, um, or length, mm"),
-        Axis("Worst margin", "%"),
-        searched,
-        search_words,
-    ),
-}

@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from onda.app.kit.context import Context
 from onda.app.kit.stage import OneResultStage
@@ -17,19 +17,23 @@ from onda.app.plots.curves import CurvePlot
 from onda.app.shell.fields import label
 from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
+from onda.app.stages.coupling.choices_view import ChoicesView, choice_words
 from onda.app.stages.coupling.cross_view import CrossView
 from onda.app.stages.coupling.hand import GroupHand
 from onda.app.stages.coupling.in_view import GroupInView
 from onda.app.stages.coupling.inspector import GroupInspector
 from onda.app.stages.coupling.lanes_view import LanesView
 from onda.app.stages.coupling.matrix_view import MatrixView
-from onda.app.stages.coupling.plots import PLOTS, Seen
+from onda.app.stages.coupling.plot_table import PLOTS
+from onda.app.stages.coupling.plots import Seen
 from onda.errors import OndaError
 from onda.project.coupling.group import LaneGroup
 from onda.project.model import Design
 from onda.project.quantities import format_si
 from onda.studies.core.margin import State, state_of
 from onda.studies.core.study import Study
+from onda.studies.coupling.bits import GROUP_BITS
+from onda.studies.coupling.choices import GROUP_CHOICES, choices_inputs
 from onda.studies.coupling.eye import GROUP_EYE, eye_inputs
 from onda.studies.coupling.group import GROUP, GroupResult
 from onda.studies.coupling.inputs import GroupInputs, PieceInputs, group_inputs
@@ -41,6 +45,7 @@ from onda.studies.coupling.search import (
     SearchInputs,
     search_range,
 )
+from onda.studies.coupling.split import GROUP_SPLIT, GroupSplit, SplitInputs
 from onda.studies.coupling.waves import GROUP_WAVES, waves_inputs
 
 __all__ = ["CouplingStage"]
@@ -49,8 +54,18 @@ __all__ = ["CouplingStage"]
 _MORE: dict[str, tuple[Study[Any, Any], Callable[[Design, LaneGroup, str], Any]]] = {
     "waves": (GROUP_WAVES, waves_inputs),
     "eye": (GROUP_EYE, eye_inputs),
+    "bits": (GROUP_BITS, waves_inputs),
+    "choices": (GROUP_CHOICES, lambda design, group, _: choices_inputs(design, group)),
 }
 """Studies of views that are not asked for before they are looked at, and their inputs."""
+
+
+_SEARCHES = {
+    "spacing": "The smallest distance that holds every limit of this group",
+    "length": "The longest way side by side that holds every limit of this group",
+    "split": "Widths, gaps and distances that hold best in the room that this piece has",
+}
+"""What can be searched for."""
 
 
 class CouplingStage(OneResultStage[GroupResult]):
@@ -82,11 +97,16 @@ class CouplingStage(OneResultStage[GroupResult]):
         self.matrix.lane_chosen.connect(self.subject.look_at)
         self.subject.turns.turned.connect(self._turned)
         self.views = Views(
-            [View(key, p.title, partial(self._make_plot, key)) for key, p in PLOTS.items()], "Views"
+            [
+                *(View(key, p.title, partial(self._make_plot, key)) for key, p in PLOTS.items()),
+                View("choices", "Choices", lambda: ChoicesView(look)),
+            ],
+            "Views",
         )
         self.chips = self.views.chips
         self.views.turned.connect(self._view_turned)
         self._why_not = ""
+        self._searched: GroupInputs | None = None
         self.sentence = label("", "heading", wrap=True)
         self.surface.body.addWidget(self._split(), 1)
         self.surface.veil_over((self.matrix, self.views.stack))
@@ -110,15 +130,29 @@ class CouplingStage(OneResultStage[GroupResult]):
         line = QHBoxLayout()
         line.addWidget(self.sentence, 1)
         self.search_buttons = {}
-        for what, words in (("spacing", "Find spacing"), ("length", "Find length")):
-            button = QPushButton(words)
-            button.setToolTip(f"The {what} that holds every limit of this group")
+        search = QHBoxLayout()
+        for what, tip in _SEARCHES.items():
+            button = QPushButton(f"Find {what}")
+            button.setToolTip(tip)
             button.clicked.connect(lambda _, what=what: self.search(what))
             self.search_buttons[what] = button
             button.hide()
-            line.addWidget(button)
+            search.addWidget(button)
+        self.common = QCheckBox("Common mode")
+        self.common.setToolTip("What of the signals becomes common mode of this receiver's pair")
+        self.common.toggled.connect(lambda _: self._draw_plot())
+        self.take_button = QPushButton("Take it")
+        self.take_button.setToolTip(
+            "The class gets this width and gap here, the lanes this distance"
+        )
+        self.take_button.clicked.connect(self._take_split)
+        for extra, where in ((self.common, line), (self.take_button, search)):
+            extra.hide()
+            where.addWidget(extra)
+        search.addStretch(1)
         column.addWidget(self.chips)
         column.addLayout(line)
+        column.addLayout(search)
         column.addWidget(self.views.stack, 1)
         row.addLayout(column, 5)
         split = QSplitter(Qt.Orientation.Vertical)
@@ -161,7 +195,11 @@ class CouplingStage(OneResultStage[GroupResult]):
         )
         if not self.editor.in_gesture:
             self._ask_kept()
-        self.subject.waves = self.subject.eye = None
+        self.subject.forget(_MORE)
+        if self._searched is not None and self._searched != self._inputs(group):
+            # What was found held for the group as it was.
+            self._searched = None
+            self.subject.forget(("search",))
         self._ask_more()
 
     def _show_group(self, group: LaneGroup) -> None:
@@ -175,11 +213,16 @@ class CouplingStage(OneResultStage[GroupResult]):
         self.form.gap = self.cross.gap
         self.form.show_group(group)
 
-    def _section(self, group: LaneGroup) -> PieceInputs | None:
+    def _inputs(self, group: LaneGroup) -> GroupInputs | None:
         try:
-            inputs = group_inputs(self.design, group)
+            return group_inputs(self.design, group)
         except OndaError:
             # The run says why.
+            return None
+
+    def _section(self, group: LaneGroup) -> PieceInputs | None:
+        inputs = self._inputs(group)
+        if inputs is None:
             return None
         return next(p for p in inputs.pieces if p.id == self.subject.piece.id)
 
@@ -219,7 +262,7 @@ class CouplingStage(OneResultStage[GroupResult]):
         self.subject.ask_kept(GROUP, self.kept, inputs, self.draw)
 
     def forget_results(self) -> None:
-        self.subject.search = None
+        self.subject.more.clear()
         self.form.show_result(None, None, "")
         self.sentence.setText("")
 
@@ -243,11 +286,19 @@ class CouplingStage(OneResultStage[GroupResult]):
         if group is None or result is None or self.subject.lane not in result.ids:
             return
         key, victim = self.views.current, result.lane(self.subject.lane)
+        self.common.setVisible(key == "spectra" and result.pair)
+        found = self.subject.more.get(key)
+        self.take_button.setVisible(isinstance(found, GroupSplit) and key == "search")
+        if key == "choices":
+            self.views.get(key, ChoicesView).show_result(found, victim)
+            self.sentence.setText(choice_words(found, victim, self._why_not))
+            return
         seen = Seen(
-            group, result, victim, self.named_kept, self.subject.search, self.subject.waves,
-            self.subject.eye, self._why_not, self.context.look.t,
+            group, result, victim, self.named_kept, self.subject.more, self._why_not,
+            self.common.isChecked(), self.context.look.t,
         )  # fmt: skip
         shown, plot = PLOTS[key].show(seen), self.views.get(key, CurvePlot)
+        plot.show_x(shown.x or PLOTS[key].x)
         plot.show_curves(
             shown.curves, view=shown.view, marks=shown.marks, bars=shown.bars, empty=shown.empty
         )
@@ -262,7 +313,7 @@ class CouplingStage(OneResultStage[GroupResult]):
         self._draw_plot()
 
     def _ask_more(self) -> None:
-        """Ask for waves, or for the eye, of the lane that is looked at."""
+        """Ask for what the view needs that is looked at."""
         group, key = self.group, self.views.current
         if group is None or key not in _MORE or self.editor.in_gesture:
             return
@@ -271,11 +322,11 @@ class CouplingStage(OneResultStage[GroupResult]):
         lane = self.subject.lane
 
         def show(found: object) -> None:
-            setattr(self.subject, key, found)
+            self.subject.more[key] = found
             self._draw_plot()
 
         def fail(why: str) -> None:
-            setattr(self.subject, key, None)
+            self.subject.forget((key,))
             self._why_not = why
             self._draw_plot()
 
@@ -284,21 +335,34 @@ class CouplingStage(OneResultStage[GroupResult]):
     # ---- the search
 
     def search(self, what: str) -> None:
-        """Look for the spacing, or the length, that holds every limit."""
+        """Look for the spacing, the length, or the split of the room, that holds every limit."""
         group = self.group
         if group is None:
             return
         wanted = tuple(LimitInputs.of(r) for r in self.subject.requirements)
+        chosen = self.subject.piece
 
         def inputs() -> SearchInputs:
             made = group_inputs(self.design, group)
             low, high = search_range(made, what)
-            piece = self.subject.piece.id if self.subject.piece.coupled else ""
-            return SearchInputs(made, wanted, what, low, high, piece)
+            return SearchInputs(made, wanted, what, low, high, chosen.id if chosen.coupled else "")
 
-        def show(found: GroupSearch) -> None:
-            self.subject.search = found
+        def room() -> SplitInputs:
+            return SplitInputs(group_inputs(self.design, group), wanted, chosen.id)
+
+        def show(found: GroupSearch | GroupSplit) -> None:
+            self.subject.more["search"] = found
+            self._searched = self._inputs(group)
             self.surface.tell("")
             self.views.choose("search")
+            self._draw_plot()
 
-        self.subject.ask("search", GROUP_SEARCH, inputs, show, self.surface.tell)
+        if what == "split":
+            self.subject.ask("search", GROUP_SPLIT, room, show, self.surface.tell)
+        else:
+            self.subject.ask("search", GROUP_SEARCH, inputs, show, self.surface.tell)
+
+    def _take_split(self) -> None:
+        found = self.subject.more.get("search")
+        if isinstance(found, GroupSplit):
+            self.hand.take_split(found.best.width, found.best.gap, found.best.spacing)

@@ -55,7 +55,7 @@ class Drawing:
             width = 2.2 if probe.name == "load" else 1.4
             curves.append(Curve(name, ns, volts, t.series[probe.series], width))
         for k, other in enumerate(result.overheard[:2]):
-            curves.append(Curve(other.name, ns, other.volts, t.series[(4 + k) % len(t.series)], 1.0))
+            curves.append(Curve(other.name, ns, other.volts, t.series[4 + k], 1.0))
         for kept in self._kept:
             then = kept.result
             die = then.receiver(subject.watched).die
