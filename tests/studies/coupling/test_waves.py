@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -10,6 +13,7 @@ from onda.project.base import set_value
 from onda.project.coupling import edits
 from onda.project.coupling.group import Guard, LaneGroup
 from onda.project.edits import replace_object
+from onda.project.files import Content, keep
 from onda.project.paths.ends import ModelUse
 from onda.project.quantities import parse_quantity
 from onda.studies.core.study import Control
@@ -73,6 +77,55 @@ def test_devices_move_the_middle_line_most_and_slow_ones_arrive_later(project, b
     assert middle.wave("listens").peak < 0.0
 
 
+def test_what_packages_have_in_common_counts_where_pins_are_named(project, byte) -> None:
+    """Two lanes apart on the board, in one package: along, each is a lane by itself whose package
+    has L + M and C - Cm; against, one with L - M and C + Cm."""
+    two = byte
+    for lane in range(2, 8):
+        two = edits.remove_lane(two, f"dq{lane}")
+    two = set_value(two, pieces=tuple(set_value(p, coupled=False) for p in two.pieces))
+    apart = of(project, two, "dq0")
+    assert apart.spread < 1e-15
+    pins = ("E3", "E4")
+    pinned = set_value(two, driver_pins=pins, listener_pins=pins)
+    found = of(project, pinned, "dq0")
+    assert abs(found.wave("listens").peak) > 5e-3
+    inputs = waves_inputs(project.design, pinned, "dq0", fine=False)
+    assert inputs.driver is not None
+    text = inputs.driver.content.read().decode()
+    for case, coil, capacitance in (("along", 0.69, 0.17), ("against", 0.41, 0.23)):
+        alone = re.sub(r"^0.55nH 0.14nH.*$", f"{coil}nH 0 0", text, flags=re.M)
+        alone = re.sub(r"^0.2pF -0.03pF.*$", f"{capacitance}pF 0 0", alone, flags=re.M)
+        assert alone != text
+        content = Content("memory.ibs", keep(alone.encode()))
+        changed = replace(
+            inputs,
+            driver=replace(inputs.driver, content=content),
+            listener=replace(inputs.listener, content=content),
+        )
+        one = GROUP_WAVES.run(changed, Control())
+        assert one.spread < 1e-15
+        assert found.wave(case).volts == pytest.approx(one.wave("quiet").volts, abs=1e-9)
+    assert found.wave("along").arrives - found.wave("against").arrives > 3e-12
+
+
+def test_pins_that_cannot_be(project, byte) -> None:
+    some = tuple(f"E{k}" for k in range(8))
+    for values, words in (
+        ({"driver_pins": some[:7]}, "7 driver pins for 8 lanes"),
+        ({"listener_pins": (*some[:7], "E0")}, "each needs one of its own"),
+        ({"driver_pins": some, "driver": None}, "driver pins need a driver model"),
+    ):
+        with pytest.raises(InputError, match=words):
+            set_value(byte, **values)
+    wrong = set_value(byte, driver_pins=(*some[:7], "Z9"))
+    with pytest.raises(InputError, match="no pin 'Z9'"):
+        of(project, wrong, "dq0")
+    pinned = set_value(byte, driver_pins=some, listener_pins=some)
+    assert edits.remove_lane(pinned, "dq2").driver_pins == (*some[:2], *some[3:])
+    assert edits.add_lane(pinned).listener_pins == ()
+
+
 def test_every_input_changes_the_key(project, byte) -> None:
     from onda.studies.core.keys import key_of
 
@@ -86,8 +139,10 @@ def test_every_input_changes_the_key(project, byte) -> None:
         key(set_value(byte, driver=ModelUse(file="memory-ibs", model="dq_48"))),
         key(set_value(byte, listener=None)),
         key(edits.turn_lane(byte, "dq0")),
+        key(set_value(byte, driver_pins=tuple(f"E{k}" for k in range(8)))),
+        key(set_value(byte, listener_pins=tuple(f"E{k}" for k in range(8)))),
     }
-    assert len(keys) == 6
+    assert len(keys) == 8
 
 
 def test_what_cannot_be_followed_in_time_says_why(project, byte) -> None:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from onda.engine.circuits.devices import Table
 from onda.engine.devices import LoadSide, MakersLoad, MakerWave
@@ -12,7 +14,9 @@ from onda.engine.devices.buffer import Buffer, FixtureWave, RampTimes, Threshold
 from onda.errors import InputError
 from onda.formats.ibis.model import CORNERS, IbisFile, IbisModel, IvTable, Remark
 
-__all__ = ["buffer_of", "makers_waves", "pin_package"]
+__all__ = ["buffer_of", "makers_waves", "package_matrices", "pin_package"]
+
+FloatArray = NDArray[np.float64]
 
 
 def buffer_of(file: IbisFile, name: str, corner: str = "typ") -> Buffer:
@@ -270,3 +274,38 @@ def pin_package(
             value = package.entry(kind, pin, pin)
         out.append(max(float(value or 0.0), 0.0))
     return out[0], out[1], out[2]
+
+
+def package_matrices(
+    file: IbisFile, component: str, pins: Sequence[str], corner: str = "typ"
+) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """R (n,) ohm, L (n, n) H and C (n, n) F, as Maxwell has it, of the package of some pins.
+
+    What pins have in common is there where the file has a package model; else they are each by
+    themselves. An empty `component` is the first one that has all pins.
+
+    Raises
+    ------
+    InputError : there is no such component or pin, or the matrices are of no passive package
+    """
+    if not component:
+        found = (n for n, c in file.components.items() if all(p in c.pins for p in pins))
+        component = next(found, next(iter(file.components), ""))
+    own = np.array([pin_package(file, component, pin, corner) for pin in pins])
+    r, inductance, c = own[:, 0], np.diag(own[:, 1]), np.diag(own[:, 2])
+    package = file.packages.get(file.components[component].package_model)
+    if package is not None:
+        for i, a in enumerate(pins):
+            for j, b in enumerate(pins):
+                if i != j:
+                    inductance[i, j] = package.entry("l", a, b)
+                    # Some makers write mutual capacitance as it is, some as Maxwell has it.
+                    c[i, j] = -abs(package.entry("c", a, b))
+    for name, matrix in (("inductance", inductance), ("capacitance", c)):
+        if np.linalg.eigvalsh(matrix).min() < -1e-9 * max(float(np.abs(matrix).max()), 1e-30):
+            raise InputError(
+                f"the {name} matrix of {component} is of no passive package",
+                file=file.name,
+                remedy="Leave the pins away, or correct the package model.",
+            )
+    return r, inductance, c

@@ -81,7 +81,8 @@ def add_lane(group: LaneGroup) -> LaneGroup:
         set_value(p, spacings=(*p.spacings, p.spacings[-1])) if p.spacings else p
         for p in group.pieces
     )
-    return set_value(group, lanes=lanes, pieces=pieces)
+    # The new lane has no pin yet.
+    return set_value(group, lanes=lanes, pieces=pieces, driver_pins=(), listener_pins=())
 
 
 def remove_lane(group: LaneGroup, lane: str) -> LaneGroup:
@@ -106,6 +107,10 @@ def remove_lane(group: LaneGroup, lane: str) -> LaneGroup:
         group,
         lanes=tuple(x for x in group.lanes if x.id != lane),
         pieces=tuple(closed(p) for p in group.pieces),
+        **{
+            name: tuple(pin for k, pin in enumerate(getattr(group, name)) if k != at)
+            for name in ("driver_pins", "listener_pins")
+        },
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, StringConstraints, model_validator
 
 from onda.project.base import Frozen, Identifier, Name, Text, check_unique, default_of
 from onda.project.paths.ends import ModelUse
@@ -15,6 +15,10 @@ __all__ = ["MOST_LANES", "AllowedNoise", "GroupPiece", "Guard", "Lane", "LaneGro
 
 MOST_LANES = 16
 """Lanes of a group; of pairs half as many conductors more."""
+PinName = Annotated[str, StringConstraints(min_length=1, max_length=40)]
+
+
+Pins = Annotated[tuple[PinName, ...], Field(max_length=MOST_LANES)]
 
 
 class Lane(Frozen):
@@ -72,6 +76,8 @@ class LaneGroup(Frozen):
     driver, listener : models at all transmitters and at all receivers, for waves in time; of single
         lines only; None is linear
     corner : of these models
+    driver_pins, listener_pins : pins of the lanes in order, whose package then counts with what
+        they have in common; none for the package of the model's own pin
     allowed : of noise against loss at half the rate, rising in loss; empty for no limit
     """
 
@@ -91,6 +97,8 @@ class LaneGroup(Frozen):
     driver: ModelUse | None = None
     listener: ModelUse | None = None
     corner: Literal["typ", "slow", "fast"] = "typ"
+    driver_pins: Pins = ()
+    listener_pins: Pins = ()
     allowed: Annotated[tuple[AllowedNoise, ...], Field(max_length=60)] = ()
 
     @model_validator(mode="after")
@@ -114,6 +122,17 @@ class LaneGroup(Frozen):
                 raise ValueError(
                     f"group {self.name}: amplitude at the {name} end must be above 0 V"
                 )
+        for name, pins, use in (
+            ("driver", self.driver_pins, self.driver),
+            ("receiver", self.listener_pins, self.listener),
+        ):
+            if pins and (len(pins) != len(self.lanes) or len(set(pins)) != len(pins)):
+                raise ValueError(
+                    f"group {self.name}: {len(pins)} {name} pins for {len(self.lanes)} lanes, "
+                    "each needs one of its own"
+                )
+            if pins and use is None:
+                raise ValueError(f"group {self.name}: {name} pins need a {name} model")
         if len(self.allowed) == 1:
             raise ValueError(f"group {self.name}: allowed noise needs two points or none")
         for one, other in pairwise(self.allowed):

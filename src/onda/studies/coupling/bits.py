@@ -60,7 +60,9 @@ def _commands(bits: NDArray[np.int64], unit: float) -> Commands:
 
 def _run(inputs: WavesInputs, control: Control) -> GroupBits:
     group = inputs.group
-    circuit = GroupCircuit(group, inputs.driver, inputs.listener)
+    circuit = GroupCircuit(
+        group, inputs.driver, inputs.listener, inputs.driver_pins, inputs.listener_pins
+    )
     unit = 1.0 / group.rate
     if circuit.edge > 4.0 * unit:
         raise InputError(

@@ -8,12 +8,12 @@ import numpy as np
 
 from onda.engine.circuits import CoupledPiece, Net, PiecewiseLinear, ShuntBranch
 from onda.engine.circuits.devices import Device
-from onda.engine.circuits.net import LinePiece, SeriesPart
+from onda.engine.circuits.net import CapacitorMatrix, CoupledInductors, LinePiece, SeriesPart
 from onda.engine.devices import Switching, driver, receiver, switching_of
 from onda.errors import InputError
 from onda.studies.coupling.inputs import GroupInputs
 from onda.studies.coupling.solved_group import coupled_lanes, lane_target
-from onda.studies.devices.use import DeviceUse, used
+from onda.studies.devices.use import DeviceUse, packaged, used
 from onda.studies.lines.solved_line import solve_line
 
 __all__ = ["Commands", "GroupCircuit"]
@@ -26,6 +26,7 @@ _PER_EDGE = 24
 _PER_PIECE = 3
 _PER_SIGMA = 16
 _MOST_SAMPLES = 200_000
+_NEXT_TO_NO_INDUCTANCE = 1e-15
 
 
 class GroupCircuit:
@@ -37,7 +38,12 @@ class GroupCircuit:
     """
 
     def __init__(
-        self, group: GroupInputs, drivers: DeviceUse | None, listeners: DeviceUse | None
+        self,
+        group: GroupInputs,
+        drivers: DeviceUse | None,
+        listeners: DeviceUse | None,
+        driver_pins: tuple[str, ...] = (),
+        listener_pins: tuple[str, ...] = (),
     ) -> None:
         if group.pair:
             raise InputError(
@@ -58,6 +64,8 @@ class GroupCircuit:
         self.lines: list[LinePiece] = []
         self.coupled: list[CoupledPiece] = []
         self.devices: list[Device] = []
+        self.inductors: list[CoupledInductors] = []
+        self.capacitors: list[CapacitorMatrix] = []
         for at, piece in enumerate(group.pieces):
             a = tuple(range(at * self.n, (at + 1) * self.n))
             b = tuple(range((at + 1) * self.n, (at + 2) * self.n))
@@ -72,12 +80,13 @@ class GroupCircuit:
         z = lane_target(group.pieces[0])
         self.source, self.load = group.source or z, group.load or z
         last = len(group.pieces) * self.n
-        self.sends, self.hears = [], []
-        for k, lane in enumerate(group.lanes):
-            left, right = k, last + k
-            out, into = (left, right) if lane.rightward else (right, left)
-            self.sends.append(self._package(drivers, out))
-            self.hears.append(self._listen(listeners, lane.name, into))
+        ends = [
+            (k, last + k) if lane.rightward else (last + k, k) for k, lane in enumerate(group.lanes)
+        ]
+        self.sends = self._packages(drivers, [out for out, _ in ends], driver_pins)
+        self.hears = self._packages(listeners, [into for _, into in ends], listener_pins)
+        for lane, die in zip(group.lanes, self.hears, strict=True):
+            self._listen(listeners, lane.name, die)
 
     def _package(self, use: DeviceUse | None, pin: int) -> int:
         """Die behind a pin."""
@@ -93,18 +102,32 @@ class GroupCircuit:
         self.series.append(SeriesPart(pin, self.nodes - 1, r=r, l=inductance))
         return self.nodes - 1
 
-    def _listen(self, use: DeviceUse | None, name: str, pin: int) -> int:
+    def _packages(
+        self, use: DeviceUse | None, nodes: list[int], pins: tuple[str, ...]
+    ) -> list[int]:
+        """Dies behind the pins of all lanes; with names their packages count together."""
+        if use is None or not pins:
+            return [self._package(use, node) for node in nodes]
+        r, inductance, c = packaged(use, pins)
+        # A trace of it, so that a package without any is a short still.
+        inductance = inductance + _NEXT_TO_NO_INDUCTANCE * np.eye(len(nodes))
+        dies = list(range(self.nodes, self.nodes + len(nodes)))
+        self.nodes += len(nodes)
+        pairs = tuple(zip(nodes, dies, strict=True))
+        self.inductors.append(CoupledInductors(pairs, inductance, r))
+        self.capacitors.append(CapacitorMatrix(tuple(nodes), c))
+        return dies
+
+    def _listen(self, use: DeviceUse | None, name: str, die: int) -> None:
         if use is None:
-            self.shunts.append(ShuntBranch(pin, r=self.load))
-            return pin
-        die = self._package(use, pin)
+            self.shunts.append(ShuntBranch(die, r=self.load))
+            return
         made, shunts = receiver(f"{name} receiver", used(use)[0], die)
         self.shunts += shunts
         if made is not None:
             self.devices.append(made)
         elif not shunts:
             self.shunts.append(ShuntBranch(die, r=1e9))
-        return die
 
     @property
     def edge(self) -> float:
@@ -149,6 +172,7 @@ class GroupCircuit:
         net = Net(
             self.nodes, tuple(shunts), tuple(self.lines), tuple(self.series),
             coupled=tuple(self.coupled), devices=tuple(devices),
+            inductors=tuple(self.inductors), capacitors=tuple(self.capacitors),
         )  # fmt: skip
         return net, stimuli
 

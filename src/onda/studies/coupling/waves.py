@@ -43,12 +43,14 @@ _RINGS = 4.0
 @dataclass(frozen=True, slots=True)
 class WavesInputs:
     """A group of single lanes, the lane that is looked at (from 0), and models of both ends; None
-    is linear."""
+    is linear. Pins of the lanes in order, none where the package is that of the model's pin."""
 
     group: GroupInputs
     victim: int
     driver: DeviceUse | None
     listener: DeviceUse | None
+    driver_pins: tuple[str, ...] = ()
+    listener_pins: tuple[str, ...] = ()
 
 
 def waves_inputs(design: Design, group: LaneGroup, lane: str, *, fine: bool = True) -> WavesInputs:
@@ -65,6 +67,8 @@ def waves_inputs(design: Design, group: LaneGroup, lane: str, *, fine: bool = Tr
         lane_number(inputs, lane),
         device_use(design, group.driver, corner),
         device_use(design, group.listener, corner),
+        group.driver_pins,
+        group.listener_pins,
     )
 
 
@@ -129,7 +133,9 @@ def _commands(group: GroupInputs, victim: int, case: str) -> tuple[list[Commands
 
 def _run(inputs: WavesInputs, control: Control) -> GroupWaves:
     group = inputs.group
-    circuit = GroupCircuit(group, inputs.driver, inputs.listener)
+    circuit = GroupCircuit(
+        group, inputs.driver, inputs.listener, inputs.driver_pins, inputs.listener_pins
+    )
     step = circuit.step
     end = _RINGS * circuit.delay + 4.0 * circuit.edge + 2.0 * circuit.lead
     die = circuit.hears[inputs.victim]

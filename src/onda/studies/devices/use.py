@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from onda.engine.devices import Buffer
-from onda.formats.ibis.buffers import buffer_of, pin_package
+from onda.formats.ibis.buffers import buffer_of, package_matrices, pin_package
 from onda.formats.ibis.model import IbisFile
 from onda.formats.ibis.reader import read_ibis
 from onda.project.files import Content, content_of
@@ -13,7 +16,9 @@ from onda.project.model import Design
 from onda.project.paths.ends import ModelUse
 from onda.studies.core.held import held
 
-__all__ = ["CORNER_COLUMNS", "DeviceUse", "device_use", "models_in", "used"]
+__all__ = ["CORNER_COLUMNS", "DeviceUse", "device_use", "models_in", "packaged", "used"]
+
+FloatArray = NDArray[np.float64]
 
 
 CORNER_COLUMNS = {"typ": "typ", "slow": "min", "fast": "max"}
@@ -43,6 +48,12 @@ def device_use(design: Design, use: ModelUse | None, corner: str) -> DeviceUse |
 def models_in(content: Content) -> IbisFile:
     """Models of a device file; raise `InputError` where it cannot be read."""
     return read_ibis(content.read(), content.name)
+
+
+@held(2**24)
+def packaged(use: DeviceUse, pins: tuple[str, ...]) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """R (n,) ohm, L (n, n) H and Maxwell C (n, n) F of the package of a use's pins."""
+    return package_matrices(models_in(use.content), use.component, pins, use.corner)
 
 
 @held(2**26)

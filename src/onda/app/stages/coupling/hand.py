@@ -213,7 +213,14 @@ class GroupHand:
         nothing for linear ones."""
         file, _, model = key.partition("|")
         use = ModelUse(file=file, model=model) if key else None
-        self._edit("Choose model", lambda g: set_value(g, **{which: use}))
+        values = {which: use} if use is not None else {which: None, f"{which}_pins": ()}
+        self._edit("Choose model", lambda g: set_value(g, **values))
+
+    def put_pins(self, which: str, typed: str) -> None:
+        """Pins of all lanes in order at "driver" or "listener", as ``E0 E1 E2``; or none."""
+        plain = typed.strip()
+        pins = () if plain.lower() in ("", "none") else tuple(plain.replace(",", " ").split())
+        self.set("Change pins", **{f"{which}_pins": pins})
 
     def choose_corner(self, corner: str) -> None:
         """Another corner of the models."""

@@ -86,6 +86,16 @@ class GroupInspector(QWidget):
         self.shelf = DeviceShelf(subject, self.arrived.emit)
         self.models = Choices(look)
         layout.addWidget(self.models)
+        self.pins = {
+            which: TextField(title, partial(hand.put_pins, which), width=150)
+            for which, title in (("driver", "Driver pins"), ("listener", "Receiver pins"))
+        }
+        for field in self.pins.values():
+            field.edit.setPlaceholderText("E0 E1 E2 ...")
+            field.edit.setToolTip(
+                "Pins of the lanes in order: their packages count, with what they have in common"
+            )
+            layout.addWidget(field)
         self.ends = {
             which: TextField(title, partial(hand.put_end, which), width=96)
             for which, title in (("source", "Source, each"), ("load", "Load, each"))
@@ -135,6 +145,9 @@ class GroupInspector(QWidget):
             field.show_text(value.text if value is not None else "matched")
         self.receiver.show_text(pretty(group.receiver) if group.receiver else "usual")
         self.models.set_specs([] if line_class.structure.differential else self._models(group))
+        for which, field in self.pins.items():
+            field.setVisible(getattr(group, which) is not None)
+            field.show_text(" ".join(getattr(group, f"{which}_pins")) or "none")
         lane = next(x for x in group.lanes if x.id == self._subject.lane)
         self.lane_name.show_text(lane.name)
         self.lane_head.remark.setText(f"{lane.name}, at the {lane.towards}")
