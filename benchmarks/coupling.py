@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from dataclasses import replace
 
 import numpy as np
@@ -11,9 +12,12 @@ from benchmarks.measure import Figure, median_ms
 from onda.demo import fulmar_project
 from onda.project.coupling.group import LaneGroup
 from onda.studies.core.study import Control
+from onda.studies.coupling.bits import GROUP_BITS
+from onda.studies.coupling.circuit import GroupCircuit
 from onda.studies.coupling.group import GROUP
 from onda.studies.coupling.inputs import GroupInputs, group_inputs
 from onda.studies.coupling.search import with_spacing
+from onda.studies.coupling.waves import waves_inputs
 
 
 def _group(conductors: int) -> GroupInputs:
@@ -67,4 +71,25 @@ def figures() -> list[Figure]:
         what = "its eigenvalues and solves"
         out.append(Figure(f"{name}, spacing dragged", moved, median_ms(drag, times=5), floor, what))
         out.append(Figure(f"{name}, length pulled", first, median_ms(pull, times=5), floor, what))
+    out.append(_bits())
     return out
+
+
+def _bits() -> Figure:
+    """A byte with devices, 127 bits on each lane; the floor is a product of the matrix that a step
+    takes with its state, so many times."""
+    design = fulmar_project().design
+    group = design.group("memory-byte")
+    inputs = waves_inputs(design, group, "dq3")
+    circuit = GroupCircuit(inputs.group, inputs.driver, inputs.listener)
+    steps = math.ceil(136 / inputs.group.rate / circuit.step)
+    size = circuit.nodes
+    matrix, state = np.ones((size, size)), np.ones(size)
+
+    def floor() -> None:
+        for _ in range(steps):
+            matrix @ state
+
+    took = median_ms(lambda: GROUP_BITS.run(inputs, Control()), times=3, warm=1)
+    least = median_ms(floor, times=3, warm=1)
+    return Figure("8 lanes with devices, 127 bits", 2000.0, took, least, "its steps as products")

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from onda.engine.circuits import solve_transient
 from onda.engine.circuits.budget import check_transient_size
+from onda.engine.links.opening import open_span
 from onda.engine.links.patterns import prbs
 from onda.errors import InputError
 from onda.studies.core.study import Control, Study
@@ -23,6 +24,8 @@ _STRIDE = 17
 """Bits by which the pattern of each lane is ahead of the one before: coprime to 127, so that no two
 of fewer lanes than that send the same."""
 _PER_UI = 128
+_COARSER = 4.0 / 3.0
+"""Times the step at which an edge by itself is timed: an opening is looked at, no delay."""
 _SETTLE = 8
 """Bits at the beginning that are left out, while what was at rest still rings."""
 
@@ -78,9 +81,10 @@ def _run(inputs: WavesInputs, control: Control) -> GroupBits:
     late = circuit.delay + circuit.lead
     end = (count - 1) * unit + late + circuit.edge
     net, stimuli = circuit.net(commands, [bool(bits[0]) for bits in sent], end)
-    check_transient_size(net, end, circuit.step)
+    step = _COARSER * circuit.step
+    check_transient_size(net, end, step)
     solution = solve_transient(
-        net, stimuli, end=end, step=circuit.step, wanted=lambda share: control.progress(share)
+        net, stimuli, end=end, step=step, wanted=lambda share: control.progress(share)
     )
     die = circuit.hears[inputs.victim]
     volts = solution.node(die)
@@ -123,6 +127,7 @@ def _folded(
         )
     upper, lower = traces[ones].min(axis=0), traces[~ones].max(axis=0)
     height = float((upper - lower).max())
+    span = open_span(share * unit, np.minimum(upper - level, level - lower))
     return GroupBits(
         inputs.group.lanes[inputs.victim].name,
         unit,
@@ -133,21 +138,8 @@ def _folded(
         upper,
         lower,
         max(height, 0.0),
-        _open(share * unit, np.minimum(upper - level, level - lower)),
+        span[1] - span[0] if span is not None else 0.0,
     )
-
-
-def _open(phases: FloatArray, clear: FloatArray) -> float:
-    """How long ones stay above and zeros below the level, around where they are clearest."""
-    best = int(np.argmax(clear))
-    if clear[best] <= 0.0:
-        return 0.0
-    out = 0.0
-    for side in (clear[: best + 1][::-1], clear[best:]):
-        shut = np.flatnonzero(side <= 0.0)
-        k = int(shut[0]) if len(shut) else len(side) - 1
-        out += k - 1 + side[k - 1] / (side[k - 1] - side[k]) if len(shut) else float(k)
-    return out * float(phases[1] - phases[0])
 
 
 GROUP_BITS: Study[WavesInputs, GroupBits] = Study(

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from onda.engine.links.opening import open_span
 from onda.engine.links.statistical import Levels, SampledPulse, contour, disturbance, interference
 from onda.errors import InputError
 from onda.project.coupling.group import LaneGroup
@@ -121,23 +122,9 @@ def _side(
         isi = interference(cursors.values()).plus(extra)
         found = contour(isi, main, 0.0, error_rate, (-1.0, 1.0))
         upper[i], lower[i] = found.upper, found.lower
-    return EyeSide(
-        upper, lower, float((upper - lower).max()), _width(moments, np.minimum(upper, -lower))
-    )
-
-
-def _width(moments: FloatArray, clear: FloatArray) -> float:
-    """Where both halves stay clear of 0 V, around where they are clearest."""
-    best = int(np.argmax(clear))
-    if clear[best] <= 0.0:
-        return 0.0
-    ends = []
-    for side in (clear[: best + 1][::-1], clear[best:]):
-        shut = np.flatnonzero(side <= 0.0)
-        k = int(shut[0]) if len(shut) else len(side) - 1
-        inside = side[k - 1] / (side[k - 1] - side[k]) if len(shut) else 1.0
-        ends.append(k - 1 + inside)
-    return float(sum(ends) * (moments[1] - moments[0]))
+    span = open_span(moments, np.minimum(upper, -lower))
+    width = span[1] - span[0] if span is not None else 0.0
+    return EyeSide(upper, lower, float((upper - lower).max()), width)
 
 
 GROUP_EYE: Study[EyeInputs, GroupEye] = Study("group_eye", _run, GroupEye, title="Eye of a lane")
