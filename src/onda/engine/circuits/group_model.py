@@ -26,14 +26,14 @@ FloatArray = NDArray[np.float64]
 ComplexArray = NDArray[np.complex128]
 _POINTS = 601
 _PER_DECADE = (4.0, 6.0, 8.0)
-_SHARES = (1.0, 0.9985, 0.997, 0.9995, 0.994)
+_SHARES = (0.994, 0.997, 0.9985, 1.0, 0.9995)
 """Of the phase delay at the top of the band: which leaves least to the poles differs by mode."""
 _BEYOND = 2.0
 """Times the band's top to where it is fitted: steps carry as much."""
 _ALIKE = 0.3
 """Modes whose phases part by less (rad) at the top of the band are taken as one."""
-_GOOD = 1e-4
-_RIDGES = (1e-4, 1e-3)
+_GOOD = 1.5e-4
+_RIDGES = (3e-5, 1e-4, 3e-4)
 """Damping: without it modes that are all but as fast get large shares of opposite sign, which
 cancel in the band and grow without bound where steps do not follow them."""
 _GAIN, _PHASES = 1.001, 64
