@@ -38,21 +38,23 @@ __all__ = [
 FloatArray = NDArray[np.float64]
 _MOST = 4096
 """Levels that are kept apart; with more they lie on a grid."""
-_BINS = 8192
+_BINS = 16384
 """Places of the grid."""
+_PLACES = 256
+"""Levels that a distribution on the grid is moved to."""
 _LEAST_STEP = 1e-15
 _LEFT_OUT = 1e-4
 """Share of all cursors that may be left out."""
 _LEAST_LOG10 = -290.0
 _ARCS = 64
 """Phases of a sine of jitter."""
-_CHEAP = 4.0e6
-"""Levels times moments that are looked at in one go."""
+_NEAR = 1e-10
+"""Share of a level within which it is found."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Levels:
-    """A distribution: values (n,) V and their weights (n,), which add up to 1."""
+    """A distribution: values (n,) V, rising, and their weights (n,), which add up to 1."""
 
     values: FloatArray
     weights: FloatArray
@@ -62,20 +64,26 @@ class Levels:
         """Nothing at all."""
         return cls(np.zeros(1), np.ones(1))
 
-    def plus(self, other: Levels, step: float = 0.0) -> Levels:
-        """With what is independent of it added: every sum where they are few, else on a grid of
-        `step` V, or of a share of all that there is."""
+    def plus(self, other: Levels) -> Levels:
+        """With what is independent of it added: every sum where they are few, else on a grid."""
         if len(self.values) * len(other.values) <= _MOST:
             both = (self.values[:, None] + other.values).ravel()
-            return Levels(both, (self.weights[:, None] * other.weights).ravel())
-        finest = (np.ptp(self.values) + np.ptp(other.values)) / _BINS
-        step = max(float(finest), step, _LEAST_STEP)
-        (a, first), (b, second) = (x.on_grid(step) for x in (self, other))
+            return _rising(both, (self.weights[:, None] * other.weights).ravel())
+        # The wider one on the grid, the other one as places that it is moved to.
+        wide, narrow = (
+            (self, other) if np.ptp(self.values) > np.ptp(other.values) else (other, self)
+        )
+        narrow = narrow.gathered(_PLACES)
+        step = max(float(np.ptp(wide.values) + np.ptp(narrow.values)) / _BINS, _LEAST_STEP)
+        grid, low = wide.on_grid(step)
+        lowest = float(narrow.values.min())
+        places = (narrow.values - lowest) / step
+        out = np.zeros(len(grid) + int(places.max()) + 2)
         # By sums, not by transforms: rounding must not hide what is rare.
-        found = np.convolve(a, b)
-        some = found > 0.0
-        places = first + second + np.arange(len(found)) * step
-        return Levels(np.asarray(places[some]), np.asarray(found[some]))
+        from onda.engine.links.level_kernels import moved
+
+        moved(grid, len(grid), places, narrow.weights, out)
+        return _from_grid(out, low + lowest, step)
 
     def on_grid(self, step: float) -> tuple[FloatArray, float]:
         """Weights on places `step` apart, and the first of these; means are kept."""
@@ -122,11 +130,22 @@ class SampledPulse:
         return {int(k): float(v) for k, v in zip(numbers, volts, strict=True) if k == 0 or v != 0.0}
 
 
+def _rising(values: FloatArray, weights: FloatArray) -> Levels:
+    order = np.argsort(values, kind="stable")
+    return Levels(values[order], weights[order])
+
+
+def _from_grid(grid: FloatArray, low: float, step: float) -> Levels:
+    some = np.flatnonzero(grid)
+    return Levels(np.asarray(low + some * step), grid[some])
+
+
 def interference(cursors: Iterable[float], levels: Sequence[float] = (-1.0, 1.0)) -> Levels:
-    """What symbols of equally likely `levels` add by their cursors (V).
+    """What symbols of equally likely `levels` add by their cursors (V), rising.
 
     The smallest cursors are left out as long as all of them together stay below a ten
-    thousandth of the sum.
+    thousandth of the sum. A few sums are each kept; of more, those of the largest cursors are moved
+    onto a grid that holds all others.
     """
     sizes = sorted(cursors, key=abs, reverse=True)
     kept = len(sizes)
@@ -134,18 +153,35 @@ def interference(cursors: Iterable[float], levels: Sequence[float] = (-1.0, 1.0)
     while kept and (left := left - abs(sizes[kept - 1])) >= 0.0:
         kept -= 1
     symbols = np.asarray(levels, dtype=float)
-    # Small cursors need no finer places than the sum of all has.
-    step = float(np.ptp(symbols)) * math.fsum(abs(c) for c in sizes) / _BINS
-    share = np.full(len(symbols), 1.0 / len(symbols))
-    out = Levels.at_rest()
-    tail = Levels.at_rest()
-    for c in sizes[:kept]:
-        one = Levels(c * symbols, share)
-        if len(out.values) * len(symbols) <= _MOST:
-            out = out.plus(one)
-        else:
-            tail = tail.plus(one, step)
-    return out.plus(tail, step) if len(tail.values) > 1 else out
+    count = len(symbols)
+    exact = int(math.log(_MOST) / math.log(count) + 1e-9)
+    if kept > exact:
+        exact = int(math.log(_PLACES) / math.log(count) + 1e-9)
+    values = np.zeros(1)
+    for c in sizes[: min(exact, kept)]:
+        values = (values[:, None] + c * symbols).ravel()
+    few = np.full(len(values), 1.0 / len(values))
+    if kept <= exact:
+        return _rising(values, few)
+    rest = sizes[exact:kept]
+    total = np.ptp(symbols) * math.fsum(abs(c) for c in sizes[:kept])
+    step = max(float(total) / _BINS, _LEAST_STEP)
+    from onda.engine.links.level_kernels import added, moved
+
+    grid = np.zeros(
+        int(np.ptp(symbols) * math.fsum(abs(c) for c in rest) / step) + 2 * len(rest) + 4
+    )
+    grid[0], used, low = 1.0, 1, 0.0
+    for c in rest:
+        moves = c * symbols
+        lowest = float(moves.min())
+        used = added(grid, used, (moves - lowest) / step, 1.0 / count)
+        low += lowest
+    lowest = float(values.min())
+    places = (values - lowest) / step
+    out = np.zeros(used + int(places.max()) + 2)
+    moved(grid, used, places, few, out)
+    return _from_grid(out, low + lowest, step)
 
 
 def disturbance(
@@ -162,43 +198,28 @@ def disturbance(
         one = interference(cursors.values(), levels)
         values.append(one.values)
         weights.append(one.weights / phases)
-    return Levels(np.concatenate(values), np.concatenate(weights)).gathered(_BINS // 4)
+    return _rising(np.concatenate(values), np.concatenate(weights)).gathered(_BINS // 4)
 
 
-def _log_below(levels: Levels, at: FloatArray, sigma: float) -> FloatArray:
-    """Natural logarithm of the probability of being below `at` (m,)."""
-    from scipy.special import log_ndtr, logsumexp
-
+def _log_below(levels: Levels, at: float, sigma: float) -> float:
+    """Natural logarithm of the probability that rising levels are below `at`."""
     if sigma > 0.0:
-        out = np.empty(len(at))
-        rows = max(int(_CHEAP / len(levels.values)), 1)
-        for k in range(0, len(at), rows):
-            some = at[k : k + rows, None]
-            tail = log_ndtr((some - levels.values) / sigma)
-            out[k : k + rows] = logsumexp(tail, b=levels.weights, axis=1)
-        return out
-    with np.errstate(divide="ignore"):
-        return np.asarray(np.log((levels.weights * (levels.values < at[:, None])).sum(axis=1)))
+        from onda.engine.links.level_kernels import log_below
+
+        return float(log_below(levels.values, levels.weights, at, sigma))
+    below = float(levels.weights[: np.searchsorted(levels.values, at)].sum())
+    return math.log(below) if below > 0.0 else -math.inf
 
 
 def _where_below(levels: Levels, sigma: float, log_share: float) -> float:
     """V that is gone below with a probability."""
     if sigma == 0.0:
-        order = np.argsort(levels.values)
-        below = np.cumsum(levels.weights[order])
-        at = int(np.searchsorted(below, math.exp(log_share)))
-        return float(levels.values[order[min(at, len(order) - 1)]])
-    reach = 40.0 * sigma + 1e-12
-    low, high = float(levels.values.min()) - reach, float(levels.values.max()) + reach
-    for _ in range(200):
-        middle = 0.5 * (low + high)
-        if _log_below(levels, np.array([middle]), sigma)[0] < log_share:
-            low = middle
-        else:
-            high = middle
-        if high - low < 1e-12 * max(abs(high), abs(low), 1e-6):
-            break
-    return 0.5 * (low + high)
+        at = int(np.searchsorted(np.cumsum(levels.weights), math.exp(log_share)))
+        return float(levels.values[min(at, len(levels.values) - 1)])
+    from onda.engine.links.level_kernels import where_below
+
+    size = max(abs(float(levels.values[0])), abs(float(levels.values[-1])), sigma)
+    return float(where_below(levels.values, levels.weights, sigma, log_share, _NEAR * size))
 
 
 @dataclass(frozen=True, slots=True)
@@ -237,7 +258,7 @@ def contour(
         raise NotPhysical("levels and noise", (levels, sigma), "rising levels, noise of 0 or above")
     wanted = math.log(error_rate)
     upper = higher * main + _where_below(isi, sigma, wanted)
-    mirrored = Levels(-isi.values, isi.weights)
+    mirrored = Levels(-isi.values[::-1], isi.weights[::-1])
     return Contour(upper, lower * main - _where_below(mirrored, sigma, wanted))
 
 
@@ -296,7 +317,7 @@ def _without_jitter(
         isi = interference(cursors.values())
         if extra is not None:
             isi = isi.plus(extra)
-        out[i] = _log_below(isi, np.array([-main]), sigma)[0] / math.log(10.0)
+        out[i] = _log_below(isi, -main, sigma) / math.log(10.0)
     return np.maximum(out, _LEAST_LOG10 - 300.0)
 
 
