@@ -14,6 +14,7 @@ from onda.engine.links.statistical import (
     Jitter,
     Levels,
     SampledPulse,
+    Sampler,
     bathtub,
     contour,
     crossings,
@@ -78,7 +79,7 @@ def test_contour_leaves_the_error_rate_outside() -> None:
 
 def test_bathtub_without_jitter_is_the_share_of_wrong_samples() -> None:
     p, sampling = pulse(), 1.4 * UI
-    moments, log10 = bathtub(p, sampling, UI, SIGMA, Jitter())
+    moments, log10 = bathtub(Sampler(p, sampling, UI, SIGMA), Jitter())
     for moment in (-0.45 * UI, -0.3 * UI, 0.0, 0.5 * UI):
         cursors = p.cursors(sampling + moment, UI)
         main = cursors.pop(0)
@@ -95,8 +96,8 @@ def test_bathtub_without_jitter_is_the_share_of_wrong_samples() -> None:
 def test_jitter_against_random_moments() -> None:
     p, sampling = pulse(), 1.4 * UI
     jitter = Jitter(3e-12, 8e-12, 5e-12)
-    moments, log10 = bathtub(p, sampling, UI, SIGMA, jitter)
-    still, still_log10 = bathtub(p, sampling, UI, SIGMA, Jitter(), span=1.2)
+    moments, log10 = bathtub(Sampler(p, sampling, UI, SIGMA), jitter)
+    still, still_log10 = bathtub(Sampler(p, sampling, UI, SIGMA), Jitter(), span=1.2)
     rng = np.random.default_rng(4)
     count = 400_000
     moved = (
@@ -118,8 +119,8 @@ def test_jitter_against_random_moments() -> None:
 def test_a_feedback_tap_takes_its_cursor_off() -> None:
     p, sampling = pulse(0.6), 1.4 * UI
     first = p.cursors(sampling, UI)[1]
-    plain = bathtub(p, sampling, UI, SIGMA, Jitter())
-    helped = bathtub(p, sampling, UI, SIGMA, Jitter(), taps=(first,))
+    plain = bathtub(Sampler(p, sampling, UI, SIGMA), Jitter())
+    helped = bathtub(Sampler(p, sampling, UI, SIGMA, (first,)), Jitter())
     assert np.interp(0.0, *helped) < np.interp(0.0, *plain) - 1.0
 
 

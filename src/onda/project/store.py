@@ -75,7 +75,7 @@ def _from_7(tree: dict[str, Any]) -> dict[str, Any]:
 
 
 def _from_8(tree: dict[str, Any]) -> dict[str, Any]:
-    """Schema 9: paths may run over lanes of groups, pieces of groups over open planes."""
+    """Schema 9: lanes of groups in paths and links, open planes, equalisers, four levels."""
     return tree | {"schema_version": 9}
 
 

@@ -13,6 +13,7 @@ from onda.engine.links.statistical import (
     Jitter,
     Levels,
     SampledPulse,
+    Sampler,
     bathtub,
     contour,
     crossings,
@@ -88,7 +89,7 @@ def compute(case: dict[str, Any]) -> dict[str, Any]:
         *(float(inputs.get(k, 0.0)) for k in ("rj_rms", "dual_dirac_separation", "sj_amplitude"))
     )
     for name, jitter in (("eye_width_with_jitter", shake), ("eye_width_noise_only", Jitter())):
-        moments, log10 = bathtub(pulse, sampling, unit, sigma, jitter, taps=taps)
+        moments, log10 = bathtub(Sampler(pulse, sampling, unit, sigma, taps), jitter)
         out[name] = {}
         for rate in _RATES:
             at = crossings(moments, log10, rate)

@@ -71,7 +71,8 @@ def _first_order(u: FloatArray, pole: complex, step: float) -> NDArray[np.comple
     whole = np.expm1(x) / pole
     rising = (np.expm1(x) - x) / (pole * x)
     a, b = whole - rising, rising
-    y = np.zeros(len(u), dtype=complex)
-    for n in range(1, len(u)):
-        y[n] = decay * y[n - 1] + a * u[n - 1] + b * u[n]
-    return y
+    from scipy.signal import lfilter
+
+    # What is there before the first sample is nothing, so that it only feeds the second one.
+    y = np.asarray(lfilter([b, a], [1.0, -decay], u.astype(complex)))
+    return y - b * u[0] * decay ** np.arange(len(u))

@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-__all__ = ["added", "log_below", "moved", "where_below"]
+__all__ = ["added", "log_below", "moved", "spread", "where_below"]
 
 FloatArray = NDArray[np.float64]
 _ROOT_HALF = math.sqrt(0.5)
@@ -106,3 +106,19 @@ def where_below(
         if step <= near:
             return at
     return 0.5 * (low + high)
+
+
+@njit(cache=True, nogil=True)
+def spread(mass: FloatArray, kernel: FloatArray, out: FloatArray) -> None:
+    """Rows of `mass` (m, n) folded with a kernel of odd length, into `out`; what leaves the grid
+    stays at its end. By sums of what is not negative, so that the rare keeps its digits."""
+    half = len(kernel) // 2
+    last = mass.shape[1] - 1
+    for row in range(mass.shape[0]):
+        for i in range(last + 1):
+            weight = mass[row, i]
+            if weight == 0.0:
+                continue
+            for k in range(len(kernel)):
+                at = min(max(i + k - half, 0), last)
+                out[row, at] += weight * kernel[k]

@@ -28,11 +28,13 @@ __all__ = [
     "Jitter",
     "Levels",
     "SampledPulse",
+    "Sampler",
     "bathtub",
     "contour",
     "crossings",
     "disturbance",
     "interference",
+    "shaken",
 ]
 
 FloatArray = NDArray[np.float64]
@@ -264,19 +266,22 @@ def contour(
 
 @dataclass(frozen=True, slots=True)
 class Jitter:
-    """Of the moment of sampling, s: Gaussian rms, two equally likely places `dual_dirac` apart, and
-    a sine of that amplitude with any phase."""
+    """Of the moment of sampling, s: Gaussian rms, two equally likely places `dual_dirac` apart, a
+    sine of that amplitude with any phase, and two more places, `duty` apart, of every other
+    symbol."""
 
     random: float = 0.0
     dual_dirac: float = 0.0
     sine: float = 0.0
+    duty: float = 0.0
 
     def places(self) -> tuple[FloatArray, FloatArray]:
         """Places of all but the Gaussian part and their weights."""
         places, weights = np.zeros(1), np.ones(1)
-        if self.dual_dirac > 0.0:
-            places = np.array([-0.5, 0.5]) * self.dual_dirac
-            weights = np.array([0.5, 0.5])
+        for apart in (self.dual_dirac, self.duty):
+            if apart > 0.0:
+                places = (places[:, None] + np.array([-0.5, 0.5]) * apart).ravel()
+                weights = np.repeat(0.5 * weights, 2)
         if self.sine > 0.0:
             arcs = self.sine * np.cos(math.pi * (np.arange(_ARCS) + 0.5) / _ARCS)
             places = (places[:, None] + arcs).ravel()
@@ -298,59 +303,83 @@ class Crossings:
         return self.right - self.left if self.right == self.right else 0.0
 
 
-def _without_jitter(
-    pulse: SampledPulse,
-    sampling: float,
-    unit_interval: float,
-    sigma: float,
-    taps: Sequence[float],
-    moments: FloatArray,
-    extra: Levels | None,
-) -> FloatArray:
-    """log10 of the error rate of two-level symbols against a threshold of 0 V."""
-    out = np.empty(len(moments))
-    for i, moment in enumerate(moments):
-        cursors = pulse.cursors(sampling + moment, unit_interval)
+@dataclass(frozen=True, slots=True, eq=False)
+class Sampler:
+    """What is sampled, and between which levels it is told apart.
+
+    Attributes
+    ----------
+    pulse : at the sampler; sampling : s, of its main cursor; unit_interval : s
+    sigma : V rms of noise; taps : V, taken off the first, second... cursor behind the main one
+    levels : all that are sent; pair : the two that are told apart; threshold : V between them
+    extra : what crosstalk adds
+    """
+
+    pulse: SampledPulse
+    sampling: float
+    unit_interval: float
+    sigma: float = 0.0
+    taps: Sequence[float] = ()
+    levels: Sequence[float] = (-1.0, 1.0)
+    pair: tuple[float, float] = (-1.0, 1.0)
+    threshold: float = 0.0
+    extra: Levels | None = None
+
+    def seen(self, moment: float) -> tuple[float, Levels]:
+        """Main cursor, V, and what all else adds, at a moment (s) from the sampling time."""
+        cursors = self.pulse.cursors(self.sampling + moment, self.unit_interval)
         main = cursors.pop(0)
-        for j, tap in enumerate(taps, 1):
+        for j, tap in enumerate(self.taps, 1):
             cursors[j] = cursors.get(j, 0.0) - tap
-        isi = interference(cursors.values())
-        if extra is not None:
-            isi = isi.plus(extra)
-        out[i] = _log_below(isi, -main, sigma) / math.log(10.0)
-    return np.maximum(out, _LEAST_LOG10 - 300.0)
+        isi = interference(cursors.values(), self.levels)
+        return main, isi if self.extra is None else isi.plus(self.extra)
+
+    def contour(self, moment: float, error_rate: float) -> Contour:
+        """Between the two levels at a moment."""
+        main, isi = self.seen(moment)
+        return contour(isi, main, self.sigma, error_rate, self.pair)
+
+    def log10_errors(self, moment: float) -> float:
+        """log10 of the share of the two levels that is taken for the other one, without jitter."""
+        main, isi = self.seen(moment)
+        lower, higher = self.pair
+        early = _log_below(isi, self.threshold - higher * main, self.sigma)
+        if lower == -higher and self.threshold == 0.0:
+            # By symmetry, as all levels come in pairs.
+            return max(early / math.log(10.0), _LEAST_LOG10 - 300.0)
+        mirrored = Levels(-isi.values[::-1], isi.weights[::-1])
+        late = _log_below(mirrored, lower * main - self.threshold, self.sigma)
+        both = float(np.logaddexp(early, late)) - math.log(2.0)
+        return max(both / math.log(10.0), _LEAST_LOG10 - 300.0)
 
 
 def bathtub(
-    pulse: SampledPulse,
-    sampling: float,
-    unit_interval: float,
-    sigma: float,
-    jitter: Jitter,
-    *,
-    taps: Sequence[float] = (),
-    extra: Levels | None = None,
-    span: float = 0.75,
-    density: float = 256.0,
+    sampler: Sampler, jitter: Jitter, *, span: float = 0.75, density: float = 256.0
 ) -> tuple[FloatArray, FloatArray]:
-    """Moments (m,) s from the sampling time, and log10 of the error rate (m,) of two levels there.
+    """Moments (m,) s from the sampling time, and log10 of the error rate (m,) between two levels.
 
     Parameters
     ----------
-    taps : V, taken off the first, second... cursor behind the sampled one, at every moment
-    extra : what crosstalk adds
     span : unit intervals to either side; density : moments in a unit interval
     """
-    places, weights = jitter.places()
-    step = unit_interval / density
+    places, _ = jitter.places()
+    unit = sampler.unit_interval
+    step = unit / density
     if jitter.random > 0.0:
         step = min(step, jitter.random / 5.0)
-    reach = span * unit_interval + float(np.abs(places).max()) + 38.0 * jitter.random
-    reach = min(reach, span * unit_interval + float(np.abs(places).max()) + unit_interval)
+    reach = span * unit + float(np.abs(places).max()) + 38.0 * jitter.random
+    reach = min(reach, span * unit + float(np.abs(places).max()) + unit)
     half = math.ceil(reach / step)
     fine = np.asarray(np.arange(-half, half + 1) * step, dtype=np.float64)
-    still = _without_jitter(pulse, sampling, unit_interval, sigma, taps, fine, extra)
-    moments = fine[np.abs(fine) <= span * unit_interval + 0.5 * step]
+    still = np.array([sampler.log10_errors(float(moment)) for moment in fine])
+    moments = fine[np.abs(fine) <= span * unit + 0.5 * step]
+    return moments, shaken(moments, fine, still, jitter)
+
+
+def shaken(moments: FloatArray, fine: FloatArray, still: FloatArray, jitter: Jitter) -> FloatArray:
+    """log10 of the error rate (m,) with jitter, from that without, `still`, at `fine` moments."""
+    places, weights = jitter.places()
+    step = float(fine[1] - fine[0])
     if jitter.random > 0.0:
         far = math.floor(38.0 * jitter.random / step)
         away = np.asarray(np.arange(-far, far + 1) * step, dtype=np.float64)
@@ -358,13 +387,12 @@ def bathtub(
         kernel = kernel - _log10_sum(kernel)
     else:
         away, kernel = np.zeros(1), np.zeros(1)
+    share = (kernel[:, None] + np.log10(weights)).ravel()
     out = np.empty(len(moments))
     for i, moment in enumerate(moments):
         at = (moment + away[:, None] + places).ravel()
-        found = np.interp(at, fine, still)
-        share = (kernel[:, None] + np.log10(weights)).ravel()
-        out[i] = _log10_sum(found + share)
-    return moments, np.maximum(out, _LEAST_LOG10)
+        out[i] = _log10_sum(np.interp(at, fine, still) + share)
+    return np.maximum(out, _LEAST_LOG10)
 
 
 def _log10_sum(terms: FloatArray) -> float:

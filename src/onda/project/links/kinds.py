@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from onda.project.kind import Kind, Mention
+from onda.project.kind import Kind, Mention, Objects
 from onda.project.links.link import Link
 
 __all__ = ["LINK_KINDS"]
@@ -15,6 +15,18 @@ def _refers(link: Link) -> Iterable[Mention]:
         yield Mention("path", link.path)
     if link.network is not None:
         yield Mention("network", link.network)
+    if link.group is not None:
+        yield Mention("group", link.group)
+
+
+def _check(link: Link, objects: Objects) -> None:
+    if link.group is not None:
+        lanes = [x.id for x in objects.get("group", link.group).lanes]
+        if link.group_lane not in lanes:
+            raise ValueError(
+                f"link {link.name}: group {link.group} has no lane {link.group_lane!r}: one of "
+                f"{', '.join(lanes)}"
+            )
 
 
 LINK_KINDS = (
@@ -24,7 +36,8 @@ LINK_KINDS = (
         "links",
         Link,
         refers=_refers,
-        needs=("path", "network"),
+        needs=("path", "network", "group"),
+        check=_check,
         space="links",
     ),
 )

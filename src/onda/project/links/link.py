@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Literal, get_args
 
-from pydantic import Field, model_validator
+from pydantic import Field, StringConstraints, model_validator
 
 from onda.project.base import Frozen, Identifier, Name, Text, default_of
-from onda.project.quantities import DataRate, Time, UnitInterval, Voltage
+from onda.project.links.equalisers import Listener, Sender
+from onda.project.quantities import DataRate, Ratio, Time, UnitInterval, Voltage
 
 __all__ = ["PATTERNS", "EyeMask", "Launch", "Link"]
 
@@ -55,7 +56,14 @@ class Launch(Frozen):
 class Link(Frozen):
     """Serial data over a path, or over a lane of a network between matched ends.
 
-    `lane` counts from 1 and, like `launch`, is for networks: a path has its own driver.
+    `lane` counts from 1 and, like `launch`, is for networks: a path has its own driver, a group its
+    amplitudes.
+
+    Attributes
+    ----------
+    rate : bits a second; mismatch : smallest step between levels over an even one
+    group, group_lane : a lane of a group, with what it hears of the others
+    error_rate : at which eyes are measured; crosstalk : whether other lanes of the channel disturb
     """
 
     id: Identifier
@@ -69,9 +77,33 @@ class Link(Frozen):
     bits: Annotated[int, Field(ge=200, le=20_000_000)]
     sampling: Sampling = "crossings"
     mask: EyeMask | None = None
+    group: Identifier | None = None
+    group_lane: Annotated[str, StringConstraints(max_length=64)] = ""
+    modulation: Literal["nrz", "pam4"] = "nrz"
+    mismatch: Ratio = default_of("100 %", "ratio")
+    sender: Sender = Field(default_factory=Sender)
+    listener: Listener = Field(default_factory=Listener)
+    error_rate: Annotated[float, Field(ge=1e-18, le=1e-2)] = 1e-12
+    crosstalk: bool = True
 
     @model_validator(mode="after")
     def _one_channel(self) -> Link:
-        if (self.path is None) == (self.network is None):
-            raise ValueError("a link runs over a path or over a network")
+        if sum(x is not None for x in (self.path, self.network, self.group)) != 1:
+            raise ValueError("a link runs over a path, over a network or over a lane of a group")
+        if not 0.3 <= self.mismatch.si <= 1.0:
+            raise ValueError("the ratio of level mismatch lies between 30 % and 100 %")
         return self
+
+    @property
+    def symbols_per_second(self) -> float:
+        """Symbols a second: bits, or half as many of four levels."""
+        return self.rate.si / (2.0 if self.modulation == "pam4" else 1.0)
+
+    @property
+    def levels(self) -> tuple[float, ...]:
+        """Of the symbols, rising, the outer ones -1 and 1."""
+        if self.modulation == "nrz":
+            return -1.0, 1.0
+        # The inner levels come nearer to the middle: the smallest step is that share of a third.
+        inner = 1.0 - 2.0 / 3.0 * self.mismatch.si
+        return -1.0, -inner, inner, 1.0

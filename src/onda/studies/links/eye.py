@@ -4,21 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-from numpy.typing import NDArray
-
-from onda.engine.circuits import solve_linear
-from onda.engine.circuits.stimulus import edge
 from onda.engine.links.eye import Eye, Mask, bit_by_bit_eye, mask_hits
 from onda.engine.links.patterns import prbs
 from onda.engine.links.peak import PeakDistortion, peak_distortion
 from onda.engine.links.pulse import PulseResponse, pulse_from_step
-from onda.errors import NotPhysical
+from onda.errors import InputError
 from onda.studies.core.study import Control, Study
+from onda.studies.links.channel import channel_step
+from onda.studies.links.equalised import at_sampler
 from onda.studies.links.inputs import EyeInputs
-from onda.studies.links.network_channel import lane_doubts, lane_step
-from onda.studies.paths.build import at_device_edge, build_path
-from onda.studies.paths.items import without_devices
 
 __all__ = ["EYE", "Eye", "EyeResult"]
 
@@ -52,36 +46,21 @@ class EyeResult:
     doubts: tuple[str, ...] = ()
 
 
-def step_response(
-    inputs: EyeInputs,
-) -> tuple[NDArray[np.float64], NDArray[np.float64], float]:
-    """Time, voltage at the receiver for a step between the two levels, and the channel's delay."""
-    if inputs.lane is not None:
-        return lane_step(inputs.lane, inputs.unit_interval)
-    assert inputs.path is not None
-    # A device switches as its tables say, whatever edge was typed.
-    path = at_device_edge(inputs.path)
-    built = build_path(without_devices(path))
-    delay = built.spans[-1].end
-    ui = inputs.unit_interval
-    if path.edge > 4 * ui:
-        raise NotPhysical("edge", f"{path.edge:.3g} s", "below four unit intervals")
-    # A lead of one unit interval, so that what comes before the edge is part of the pulse.
-    end = ui + 5.0 * delay + 60.0 * ui
-    solution = solve_linear(
-        built.net,
-        edge(path.low, path.high, path.edge, start=ui),
-        end=end,
-        step=max(min(path.edge / 20.0, ui / 64.0), end / 20000.0),
-    )
-    return solution.time, solution.node(built.load), delay
-
-
 def _run(inputs: EyeInputs, control: Control) -> EyeResult:
-    time, step, delay = step_response(inputs)
+    if not inputs.two_levels:
+        raise InputError(
+            "bit by bit only eyes of two levels are laid over each other",
+            remedy="Look at the eye at its error rate; require its height and width there.",
+        )
+    channel = channel_step(inputs.channel)
+    delay = channel.delay
     control.progress(0.2)
     phases = _PHASES if inputs.bits < _LONG else _PHASES // 2
-    pulse = pulse_from_step(time, step, inputs.unit_interval, samples_per_ui=phases)
+    pulse = pulse_from_step(
+        channel.time, channel.volts, inputs.unit_interval, samples_per_ui=phases
+    )
+    if not inputs.equalisers.is_bare:
+        pulse = at_sampler(pulse, inputs)
     # The response's memory is filled first, so that exactly the bits asked for are measured.
     bits = prbs(inputs.prbs, inputs.bits + pulse.volts.shape[0])
     eye = bit_by_bit_eye(
@@ -103,7 +82,7 @@ def _run(inputs: EyeInputs, control: Control) -> EyeResult:
         mask_growth=growth,
         delay=delay,
         doubts=(
-            *(() if inputs.lane is None else lane_doubts(inputs.lane)),
+            *channel.doubts,
             *_pattern_doubts(inputs.prbs, pulse, eye, peak),
         ),
     )

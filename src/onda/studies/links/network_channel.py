@@ -16,7 +16,7 @@ from onda.studies.networks.build import build_network
 from onda.studies.networks.inputs import NetworkInputs
 from onda.studies.networks.time import mode_matrix
 
-__all__ = ["LaneInputs", "lane_doubts", "lane_step"]
+__all__ = ["LaneInputs", "lane_doubts", "lane_others", "lane_step"]
 
 _MOST_POINTS = 40_000
 _TAIL_UI = 60.0
@@ -43,6 +43,39 @@ def lane_step(
     InputError : the network has no such lane
     NotPhysical : the edge is too slow for the rate
     """
+    main, frequency, edge = _looked_up(inputs, unit_interval)
+    lanes = main.shape[-1] // 2
+    time, volts, h, some = _step(main[:, lanes + inputs.lane, inputs.lane], frequency, edge)
+    delay = phase_delay(some[some > 0], h[some > 0])
+    # A lead of one unit interval, so that what comes before the edge is part of the pulse.
+    lead = unit_interval - float(time[0])
+    end = min(0.95 * float(time[-1]), 5.0 * delay + _TAIL_UI * unit_interval)
+    kept = time <= end
+    level = inputs.low * float(h[0].real) + (inputs.high - inputs.low) * volts[kept]
+    return time[kept] + lead, level, delay
+
+
+def lane_others(
+    inputs: LaneInputs, unit_interval: float, time: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """What steps of all other lanes, sent from the left at the same levels, put into this lane's
+    right end: (k, t) V at the times of `lane_step`."""
+    main, frequency, edge = _looked_up(inputs, unit_interval)
+    lanes = main.shape[-1] // 2
+    out = []
+    for other in range(lanes):
+        if other == inputs.lane:
+            continue
+        at, volts, _, _ = _step(main[:, lanes + inputs.lane, other], frequency, edge)
+        lead = unit_interval - float(at[0])
+        out.append((inputs.high - inputs.low) * np.interp(time, at + lead, volts))
+    return np.array(out) if out else np.zeros((0, len(time)))
+
+
+def _looked_up(
+    inputs: LaneInputs, unit_interval: float
+) -> tuple[NDArray[np.complex128], NDArray[np.float64], Edge]:
+    """S of the lanes (f, 2k, 2k), frequencies, and the edge that is sent."""
     network = build_network(inputs.network)
     matrix = mode_matrix(network.s, inputs.network.pair)
     main = matrix["diff" if inputs.network.pair else "single"]
@@ -51,25 +84,24 @@ def lane_step(
         raise InputError(
             f"{inputs.network.name} has no lane {inputs.lane + 1}", remedy=f"It has {lanes}."
         )
-    f = network.frequency
-    top = float(f[-1])
+    top = float(network.frequency[-1])
     edge = Edge(inputs.edge) if inputs.edge > 0.0 else fastest_edge(top)
     if edge.rise > 2.0 * unit_interval:
         raise NotPhysical("edge", f"{edge.rise:.3g} s", "below two unit intervals")
+    return main, network.frequency, edge
+
+
+def _step(
+    entry: NDArray[np.complex128], f: NDArray[np.float64], edge: Edge
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.complex128], NDArray[np.float64]]:
+    """Time, response to an edge of 1 V, and the entry on an even grid with its frequencies."""
+    top = float(f[-1])
     wanted = _used_to(edge, top)
     step = max(float(np.diff(f).min()), wanted / _MOST_POINTS) if len(f) > 1 else top
-    entry = main[:, lanes + inputs.lane, inputs.lane]
     even = even_grid(f, entry[:, None, None], step=step, top=wanted)
     h = even.s[:, 0, 0]
     time, volts = step_of(even.frequency, h, edge)
-    some = even.frequency > 0
-    delay = phase_delay(even.frequency[some], h[some])
-    # A lead of one unit interval, so that what comes before the edge is part of the pulse.
-    lead = unit_interval - float(time[0])
-    end = min(0.95 * float(time[-1]), 5.0 * delay + _TAIL_UI * unit_interval)
-    kept = time <= end
-    level = inputs.low * float(h[0].real) + (inputs.high - inputs.low) * volts[kept]
-    return time[kept] + lead, level, delay
+    return time, volts, h, even.frequency
 
 
 def lane_doubts(inputs: LaneInputs) -> tuple[str, ...]:

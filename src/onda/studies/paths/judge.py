@@ -74,7 +74,11 @@ def _inputs(design: Design, requirement: Requirement) -> PathInputs:
 
 def _follows(objects: Objects, requirement: Requirement) -> Iterable[object]:
     yield from line_parts(objects)
-    yield objects.get(requirement.kind, requirement.subject)
+    path = objects.get(requirement.kind, requirement.subject)
+    yield path
+    for element in path.all_elements:
+        for mention in element.refers():
+            yield objects.get(mention.kind, mention.id)
 
 
 def _read(_: Design, requirement: Requirement, result: PathResult) -> Measured:

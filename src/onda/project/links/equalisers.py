@@ -1,0 +1,90 @@
+"""What shapes the signal of a link at both ends, and what shakes it."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from onda.project.base import Frozen, default_of
+from onda.project.quantities import Frequency, Loss, Ratio, UnitInterval, Voltage
+
+__all__ = ["MOST_TAPS", "Listener", "Sender", "Tap"]
+
+MOST_TAPS = 40
+Tap = Annotated[float, Field(ge=-10.0, le=10.0, allow_inf_nan=False)]
+Taps = Annotated[tuple[Tap, ...], Field(max_length=MOST_TAPS)]
+
+
+def _check(name: str, taps: tuple[float, ...], main: int) -> None:
+    if taps and main >= len(taps):
+        raise ValueError(f"{name}: tap {main + 1} cannot be the main one of {len(taps)}")
+    if taps and taps[main] == 0.0:
+        raise ValueError(f"{name}: the main tap is 0")
+
+
+class Sender(Frozen):
+    """The transmitter.
+
+    Attributes
+    ----------
+    taps, main : a unit interval apart, which of them is the main one, from 0; none for no equaliser
+    setting : whether these are taken, or the best ones looked for: one before the main tap, one
+        behind it, the sum of sizes 1
+    random : jitter, rms; bounded, duty : between two equally likely places; sine : amplitude
+    """
+
+    taps: Taps = ()
+    main: Annotated[int, Field(ge=0, lt=MOST_TAPS)] = 0
+    setting: Literal["given", "best"] = "given"
+    random: UnitInterval = default_of("0 UI", "unit interval")
+    bounded: UnitInterval = default_of("0 UI", "unit interval")
+    sine: UnitInterval = default_of("0 UI", "unit interval")
+    duty: UnitInterval = default_of("0 UI", "unit interval")
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Sender:
+        _check("transmit taps", self.taps, self.main)
+        for name in ("random", "bounded", "sine", "duty"):
+            if getattr(self, name).si > 1.0:
+                raise ValueError(f"{name} jitter above 1 UI leaves nothing to look at")
+        return self
+
+
+class Listener(Frozen):
+    """The receiver.
+
+    Attributes
+    ----------
+    gains : of the continuous equaliser at 0 Hz, dB, that can be set; none for no such equaliser
+    gain : the one that is set, None for the best
+    zero, poles : Hz; H = (g + jf / zero) / prod(1 + jf / pole)
+    taps, main : of its own forward equaliser
+    decisions : taps of the decision feedback; limit : of each as a share of the main cursor
+    noise : V rms at the sampler
+    """
+
+    gains: Annotated[tuple[Loss, ...], Field(max_length=40)] = ()
+    gain: Loss | None = None
+    zero: Frequency | None = None
+    poles: Annotated[tuple[Frequency, ...], Field(max_length=6)] = ()
+    taps: Taps = ()
+    main: Annotated[int, Field(ge=0, lt=MOST_TAPS)] = 0
+    decisions: Annotated[int, Field(ge=0, le=64)] = 0
+    limit: Ratio = default_of("100 %", "ratio")
+    noise: Voltage = default_of("0 V", "voltage")
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Listener:
+        _check("receive taps", self.taps, self.main)
+        if (self.gains or self.gain is not None) and (self.zero is None or len(self.poles) < 2):
+            raise ValueError("a continuous equaliser needs a zero and two poles")
+        if any(g.si > 0.0 for g in (*self.gains, *(() if self.gain is None else (self.gain,)))):
+            raise ValueError("gains at 0 Hz lie at or below 0 dB")
+        if len({p.si for p in self.poles}) < len(self.poles):
+            raise ValueError("poles of a continuous equaliser must differ")
+        if not 0.0 <= self.limit.si <= 10.0:
+            raise ValueError("the limit of decision taps lies between 0 and 10")
+        if self.noise.si < 0.0:
+            raise ValueError("noise must be 0 V or above")
+        return self

@@ -1,0 +1,104 @@
+"""The channel of a link: what a step between two levels becomes, and what other lanes put in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.circuits import solve_linear
+from onda.engine.circuits.stimulus import edge
+from onda.errors import NotPhysical
+from onda.studies.core.held import held
+from onda.studies.core.study import Control
+from onda.studies.coupling.group import GROUP
+from onda.studies.links.inputs import ChannelInputs, GroupLane
+from onda.studies.links.network_channel import lane_doubts, lane_others, lane_step
+from onda.studies.paths.build import at_device_edge, build_path
+from onda.studies.paths.items import PathInputs, without_devices
+
+__all__ = ["ChannelStep", "channel_step"]
+
+FloatArray = NDArray[np.float64]
+_KEPT = 0.95
+"""Share of a response by a transform that is not disturbed by its own repetition."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ChannelStep:
+    """Responses to a step between the two levels.
+
+    Attributes
+    ----------
+    time : (t,) s, the step a unit interval after the first; volts : (t,) at the receiver
+    others : (k, t) V that each other lane puts in by its own step
+    delay : s; doubts : what is wrong with the data that it rests on
+    """
+
+    time: FloatArray
+    volts: FloatArray
+    others: FloatArray
+    delay: float
+    doubts: tuple[str, ...] = ()
+
+
+@held(2**27)
+def channel_step(inputs: ChannelInputs) -> ChannelStep:
+    """What a channel makes of a step.
+
+    Raises
+    ------
+    InputError : the network has no such lane
+    NotPhysical : the edge is too slow for the rate
+    """
+    if inputs.lane is not None:
+        time, volts, delay = lane_step(inputs.lane, inputs.unit_interval)
+        others = np.zeros((0, len(time)))
+        if inputs.crosstalk:
+            others = lane_others(inputs.lane, inputs.unit_interval, time)
+        return ChannelStep(time, volts, others, delay, lane_doubts(inputs.lane))
+    if inputs.group is not None:
+        return _of_group(inputs.group, inputs.unit_interval, crosstalk=inputs.crosstalk)
+    assert inputs.path is not None
+    return _of_path(inputs.path, inputs.unit_interval)
+
+
+def _of_path(wanted: PathInputs, ui: float) -> ChannelStep:
+    # A device switches as its tables say, whatever edge was typed.
+    path = at_device_edge(wanted)
+    built = build_path(without_devices(path))
+    delay = built.spans[-1].end
+    if path.edge > 4 * ui:
+        raise NotPhysical("edge", f"{path.edge:.3g} s", "below four unit intervals")
+    # A lead of one unit interval, so that what comes before the edge is part of the pulse.
+    end = ui + 5.0 * delay + 60.0 * ui
+    solution = solve_linear(
+        built.net,
+        edge(path.low, path.high, path.edge, start=ui),
+        end=end,
+        step=max(min(path.edge / 20.0, ui / 64.0), end / 20000.0),
+    )
+    volts = solution.node(built.load)
+    return ChannelStep(solution.time, volts, np.zeros((0, len(volts))), delay)
+
+
+def _of_group(of: GroupLane, ui: float, *, crosstalk: bool) -> ChannelStep:
+    group, v = of.group, of.lane
+    result = GROUP.run(group, Control())
+    kept = result.time <= _KEPT * float(result.time[-1])
+    time = result.time[kept]
+    # A symbol's two levels lie twice the amplitude apart.
+    own = 2.0 * group.far * (result.volts[kept, v, v] - 0.5)
+    heard = []
+    for a in range(len(group.lanes)):
+        if a != v and crosstalk:
+            amplitude = group.near if result.near[v, a] else group.far
+            heard.append(2.0 * amplitude * result.volts[kept, v, a])
+    others = np.array(heard) if heard else np.zeros((0, len(time)))
+    lead = ui - float(time[0])
+    if time[-1] + lead < result.delay + 8.0 * ui:
+        raise NotPhysical(
+            "unit interval", f"{ui:.3g} s", "short enough for the response that is known"
+        )
+    return ChannelStep(time + lead, own, others, result.delay, result.doubts)
