@@ -106,7 +106,7 @@ class LinkEye:
     chain : all settings; taps : V of the decision feedback; merit : its figure
     time : (p,) s from the sampling time; pulse : (p,) V at the sampler but for the feedback, bare :
         (p,) V behind the channel
-    cursors : V by number, the feedback taken off
+    cursor_numbers, cursor_volts : V of each, the feedback taken off; 0 is the main one
     worst : V, of the least tall eye by peak distortion; worst_symbols : the levels that make it for
         the highest one, oldest first; those of cursors before the main one come last
     frequency : (f,) Hz; channel_db, equalised_db : (f,) of the channel with its edge, and with all
@@ -127,7 +127,8 @@ class LinkEye:
     time: FloatArray
     pulse: FloatArray
     bare: FloatArray
-    cursors: dict[int, float]
+    cursor_numbers: NDArray[np.int64]
+    cursor_volts: FloatArray
     worst: float
     worst_symbols: tuple[float, ...]
     frequency: FloatArray
@@ -144,6 +145,12 @@ class LinkEye:
     def eye(self) -> Setting:
         """With all equalisers."""
         return self.settings[0]
+
+    @property
+    def cursors(self) -> dict[int, float]:
+        """V by number, the feedback taken off."""
+        pairs = zip(self.cursor_numbers, self.cursor_volts, strict=True)
+        return {int(k): float(v) for k, v in pairs}
 
 
 def _chains(chain: Chain) -> Iterator[tuple[str, Chain]]:
@@ -264,7 +271,8 @@ def _whole(
         np.asarray(time - sampler.sampling),
         sampler.pulse.at(time),
         pulses.own.at(time),
-        cursors,
+        np.array(list(cursors), dtype=np.int64),
+        np.array(list(cursors.values())),
         worst,
         symbols,
         frequency,

@@ -1,0 +1,170 @@
+"""The command about links: eye."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from onda.cli.common import (
+    EXIT_FAILS,
+    FileArgument,
+    JsonOption,
+    open_project,
+    pick,
+    print_json,
+    running,
+)
+from onda.errors import InputError
+
+if TYPE_CHECKING:
+    from onda.studies.links.link import LinkEye, Setting
+
+__all__ = ["register"]
+
+
+def register(app: typer.Typer) -> None:
+    """Add the command to the application."""
+    app.command()(eye)
+
+
+def eye(
+    file: FileArgument,
+    link: Annotated[str, typer.Option("--link", help="Id or name; the first without.")] = "",
+    ber: Annotated[
+        float, typer.Option("--ber", help="Error rate; that of the link without.")
+    ] = math.nan,
+    as_json: JsonOption = False,
+) -> None:
+    """The eye of a link at an error rate, what each equaliser earns, and whether it is enough.
+
+    Exit 0 where all limits of the link that go by the error rate hold, 1 where one fails.
+    """
+    from onda.project.base import set_value
+    from onda.project.edits import requirements_of
+    from onda.project.kind import Ref
+    from onda.project.measures import measure
+    from onda.studies.core.margin import State, margin_of
+    from onda.studies.links.inputs import link_inputs
+    from onda.studies.links.judge import measure_link
+    from onda.studies.links.link import LINK
+
+    project = open_project(file)
+    found = pick(project.design.links, link, "link", file=file)
+    if not math.isnan(ber):
+        if not 1e-18 <= ber <= 1e-2:
+            raise InputError(f"an error rate of {ber:g}", remedy="From 1e-18 to 1e-2, as 1e-12.")
+        found = set_value(found, error_rate=ber)
+    with running() as runner:
+        result = runner.result(LINK, link_inputs(project.design, found))
+    wanted = [
+        r
+        for r in requirements_of(project, Ref("link", found.id))
+        if measure(r.measure).study == LINK.name
+    ]
+    margins = [margin_of(r, measure_link(result, r.measure)) for r in wanted]
+    data = _summary(found.name, result) | {
+        "limits": [
+            {
+                "measure": r.measure,
+                "value": m.value,
+                "margin": m.margin,
+                "state": m.state.value,
+                "sentence": m.sentence,
+            }
+            for r, m in zip(wanted, margins, strict=True)
+        ]
+    }
+    if as_json:
+        print_json(data)
+    else:
+        _print(data)
+    if any(m.state is State.FAILS for m in margins):
+        raise typer.Exit(EXIT_FAILS)
+
+
+def _number(value: float) -> float | None:
+    return value if math.isfinite(value) else None
+
+
+def _setting(setting: Setting) -> dict[str, Any]:
+    return {
+        "name": setting.name,
+        "height_v": setting.height,
+        "width_s": setting.width,
+        "eyes": [
+            {
+                "name": e.name,
+                "height_v": e.height,
+                "width_s": e.width,
+                "left_s": _number(e.left),
+                "right_s": _number(e.right),
+                "tallest_at_s": e.tallest,
+                "area_vs": e.area,
+            }
+            for e in setting.eyes
+        ],
+    }
+
+
+def _summary(name: str, result: LinkEye) -> dict[str, Any]:
+    chain, merit = result.chain, result.merit
+    return {
+        "name": name,
+        "error_rate": result.error_rate,
+        "unit_interval_s": result.unit_interval,
+        "levels": list(result.levels),
+        "height_v": result.eye.height,
+        "width_s": result.eye.width,
+        "width_ui": result.eye.width / result.unit_interval,
+        "worst_case_height_v": result.worst,
+        "worst_symbols": list(result.worst_symbols),
+        "settings": [_setting(s) for s in result.settings],
+        "transmit_taps": list(chain.taps),
+        "gain_db": 20.0 * math.log10(chain.gain),
+        "decision_taps_v": list(result.taps),
+        "cursors_v": {str(k): v for k, v in result.cursors.items()},
+        "merit_db": merit.db,
+        "interference_v": merit.interference,
+        "crosstalk_v": merit.crosstalk,
+        "jitter_as_noise_v": merit.jitter,
+        "noise_v": merit.noise,
+        "jitter": {
+            "random_s": _number(result.jitter.random),
+            "deterministic_s": _number(result.jitter.deterministic),
+            "total_s": _number(result.jitter.total),
+        },
+        "mask_growth": _number(result.mask_growth),
+        "delay_s": result.delay,
+        "doubts": list(result.doubts),
+    }
+
+
+def _print(data: dict[str, Any]) -> None:
+    unit = data["unit_interval_s"]
+    typer.echo(f"{data['name']} at an error rate of {data['error_rate']:g}")
+    for s in data["settings"]:
+        for e in s["eyes"]:
+            which = f", {e['name']}" if len(s["eyes"]) > 1 else ""
+            size = (
+                f"{1e3 * e['height_v']:.1f} mV by {e['width_s'] / unit:.3f} UI"
+                if e["height_v"] > 0.0
+                else "closed"
+            )
+            typer.echo(f"  {s['name']}{which}: {size}")
+    typer.echo(
+        f"worst case {1e3 * data['worst_case_height_v']:.1f} mV; signal over all else "
+        f"{data['merit_db']:.2f} dB (interference {1e3 * data['interference_v']:.2f}, crosstalk "
+        f"{1e3 * data['crosstalk_v']:.2f}, jitter {1e3 * data['jitter_as_noise_v']:.2f}, noise "
+        f"{1e3 * data['noise_v']:.2f} mV)"
+    )
+    taps = " ".join(f"{t:.3g}" for t in data["transmit_taps"])
+    back = " ".join(f"{1e3 * t:.1f}" for t in data["decision_taps_v"])
+    typer.echo(
+        f"transmit taps {taps}; gain at 0 Hz {data['gain_db']:.1f} dB; feedback {back or 'none'} mV"
+    )
+    for limit in data["limits"]:
+        typer.echo(limit["sentence"])
+    for doubt in data["doubts"]:
+        typer.echo(f"but {doubt}")
