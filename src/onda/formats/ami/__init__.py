@@ -1,0 +1,1 @@
+"""Executable device models of the open IBIS standard (part AMI): parameters, library, a run."""
