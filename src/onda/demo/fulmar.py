@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from onda.demo import build, coupling, networks, paths
+from onda.demo import build, coupling, links, networks, paths
 from onda.demo.paths import trace as _trace
 from onda.demo.paths import via as _via
 from onda.project.model import SCHEMA_VERSION, Project
@@ -39,7 +39,7 @@ def _tree() -> dict[str, Any]:
                 _reference_clock(),
                 _lane_path(),
             ],
-            "links": [_lane_link()],
+            "links": links.links(),
             "networks": networks.networks(),
             "groups": coupling.groups(),
         },
@@ -131,23 +131,6 @@ def _lane_path() -> dict[str, Any]:
     }
 
 
-def _lane_link() -> dict[str, Any]:
-    return {
-        "id": "jl0",
-        "name": "Converter lane 0",
-        "path": "jl0",
-        "rate": "16.25 Gb/s",
-        "prbs": 15,
-        "bits": 100_000,
-        "mask": {
-            "width": "0.5 UI",
-            "flat": "0.2 UI",
-            "height": "150 mV",
-            "source": "Fulmar lane sheet, table 3",
-        },
-    }
-
-
 def _limit(identifier: str, kind: str, subject: str, measure: str, **limits: str) -> dict[str, Any]:
     return {
         "id": identifier,
@@ -194,6 +177,7 @@ def _requirements() -> list[dict[str, Any]]:
         *paths.requirements(),
         *networks.requirements(),
         *coupling.requirements(),
+        *links.requirements(),
         _limit("width-jl0", "link", "jl0", "eye_width", at_least="0.60 UI"),
         _limit("height-jl0", "link", "jl0", "eye_height", at_least="180 mV"),
         _limit("jitter-jl0", "link", "jl0", "jitter_pp", at_most="0.30 UI"),

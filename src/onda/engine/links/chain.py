@@ -63,7 +63,7 @@ class Chain:
     @property
     def without_decisions(self) -> Chain:
         """The same without decision feedback."""
-        return replace(self, decisions=0)
+        return replace(self, decisions=0, limit=1.0)
 
     @property
     def without_continuous(self) -> Chain:

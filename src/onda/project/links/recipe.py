@@ -1,8 +1,9 @@
-"""A link from a few decisions: over a path or a network, at a rate."""
+"""A link from a few decisions: over a path, a network or a lane of a group, at a rate."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Any
 
 from onda.project.base import fresh_id
 from onda.project.edits import with_design
@@ -12,15 +13,39 @@ from onda.project.model import Design, Project
 from onda.project.recipe import Answers, Decision, Option, Recipe, named
 from onda.project.requirement_edits import require
 
-__all__ = ["LINK_RECIPES", "channels"]
+__all__ = ["LINK_RECIPES", "channel_of", "channels", "over"]
 
 
 def channels(design: Design) -> tuple[Option, ...]:
-    """What a link can run over: ``path:ID`` and ``network:ID``, with their names."""
+    """What a link can run over: ``path:ID``, ``network:ID`` or ``group:ID:LANE``, and names."""
     return (
         *((f"path:{p.id}", p.name) for p in design.paths),
         *((f"network:{n.id}", f"{n.name}, network") for n in design.networks),
+        *(
+            (f"group:{g.id}:{lane.id}", f"{lane.name} of {g.name}")
+            for g in design.groups
+            for lane in g.lanes
+        ),
     )
+
+
+def channel_of(link: Link) -> str:
+    """What a link runs over, as among `channels`."""
+    if link.path is not None:
+        return f"path:{link.path}"
+    if link.group is not None:
+        return f"group:{link.group}:{link.group_lane}"
+    return f"network:{link.network}"
+
+
+def over(channel: str) -> dict[str, Any]:
+    """Fields of a link that runs over one of `channels`."""
+    kind, _, identifier = channel.partition(":")
+    group, _, lane = identifier.partition(":")
+    fields = {"path": None, "network": None, "group": None, "group_lane": "", "lane": 1}
+    if kind == "group":
+        return fields | {"group": group, "group_lane": lane}
+    return fields | {kind: identifier}
 
 
 def _channels(project: Project, _: Answers) -> Iterable[Option]:
@@ -78,14 +103,13 @@ def _no_channel(project: Project) -> tuple[str, str] | None:
 
 
 def _make(project: Project, answers: Answers) -> tuple[Project, Ref]:
-    kind, _, channel = answers["over"].partition(":")
     links = project.design.links
     identifier = fresh_id(answers["name"].lower().replace(" ", "-"), {x.id for x in links}, "link")
     new = Link.model_validate(
         {
             "id": identifier,
             "name": answers["name"],
-            kind: channel,
+            **over(answers["over"]),
             "rate": _LINK["rate"].quantity(answers),
             "prbs": 15,
             "bits": 100_000,

@@ -158,8 +158,8 @@ def _chains(chain: Chain) -> Iterator[tuple[str, Chain]]:
     seen: list[Chain] = []
     for name, one in (
         ("all equalisers", chain),
-        ("without decision feedback", chain.without_decisions),
-        ("without continuous equaliser", chain.without_continuous),
+        ("without feedback", chain.without_decisions),
+        ("without peaking", chain.without_continuous),
         ("bare", chain.bare),
     ):
         if one not in seen:

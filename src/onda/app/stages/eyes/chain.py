@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
+from onda.project.coupling.group import LaneGroup
 from onda.project.links.link import Link
 from onda.project.networks.network import Network
 from onda.project.paths.path import Path
@@ -46,6 +47,19 @@ class Chain(QWidget):
         swing = format_si(launch.high.si - launch.low.si, "voltage", digits=2)
         lane = f"lane {link.lane}"
         self._boxes = [(f"launch, {swing}", edge), (network.name, lane), ("matched", "sampler")]
+        self.update()
+
+    def show_group(self, group: LaneGroup, link: Link) -> None:
+        """Show the lane and what stands at its ends."""
+        lane = next(x for x in group.lanes if x.id == link.group_lane)
+        swing = format_si(2.0 * group.far.si, "voltage", digits=2)
+        edge = format_si(group.rise.si, "time", digits=2) + " edge"
+        others = f"{lane.name} among {len(group.lanes)}"
+        self._boxes = [
+            (f"transmitter, {swing}", edge),
+            (group.name, others),
+            ("receiver", "sampler"),
+        ]
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

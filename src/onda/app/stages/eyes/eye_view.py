@@ -148,7 +148,7 @@ class EyeView(QWidget):
             rect = QRectF(x - 24, self.height() - 16, 48, 16)
             text(painter, rect, label, t.secondary, Qt.AlignmentFlag.AlignHCenter)
         # Names stand where no number is.
-        text(painter, QRectF(2, 0, _LEFT, 18), f"Voltage, {unit}", t.secondary)
+        text(painter, QRectF(2, 0, _LEFT, 18), unit, t.secondary)
         place = QRectF(self._x(0.55), self.height() - 16, 90, 16)
         text(painter, place, "Time, UI", t.secondary)
 

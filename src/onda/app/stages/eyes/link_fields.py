@@ -11,7 +11,7 @@ from onda.app.shell.form import FieldSpec
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.links.link import PATTERNS, EyeMask, Link
-from onda.project.links.recipe import channels
+from onda.project.links.recipe import channel_of, channels, over
 from onda.project.quantities import Quantity, parse_quantity
 
 __all__ = ["LinkHand"]
@@ -67,12 +67,13 @@ class LinkHand:
         self.set("Change edge", launch=set_value(self._present.launch, edge=edge))
 
     def _run_over(self, channel: str) -> None:
-        kind, _, identifier = channel.partition(":")
-        over = {"path": None, "network": None, "lane": 1} | {kind: identifier}
-        self._editor.run(lambda: self.set("Run over another", **over))
+        self._editor.run(lambda: self.set("Run over another", **over(channel)))
 
     def _set_pattern(self, order: str) -> None:
         self._editor.run(lambda: self.set("Change pattern", prbs=int(order)))
+
+    def _set_modulation(self, key: str) -> None:
+        self._editor.run(lambda: self.set("Change levels", modulation=key))
 
     def _set_sampling(self, where: str) -> None:
         self._editor.run(lambda: self.set("Change sampling", sampling=where))
@@ -88,10 +89,16 @@ class LinkHand:
 
     def choices(self, link: Link) -> list[ChoiceSpec]:
         """What is chosen from lists."""
-        over = f"path:{link.path}" if link.path is not None else f"network:{link.network}"
+        now = channel_of(link)
         patterns = tuple((str(n), f"PRBS{n}") for n in PATTERNS)
         return [
-            ChoiceSpec("Over", channels(self._editor.design), over, self._run_over),
+            ChoiceSpec("Over", channels(self._editor.design), now, self._run_over),
+            ChoiceSpec(
+                "Levels",
+                (("nrz", "two"), ("pam4", "four")),
+                link.modulation,
+                self._set_modulation,
+            ),
             ChoiceSpec(
                 "Pattern",
                 patterns,

@@ -12,6 +12,7 @@ from onda.app.kit.context import Context
 from onda.app.kit.kept import Kept, column_words
 from onda.app.kit.stage import OneResultStage
 from onda.app.kit.surface import scrolled
+from onda.app.kit.views import View, Views
 from onda.app.plots.curves import Axis, Curve, CurvePlot
 from onda.app.shell.choices import Choices
 from onda.app.shell.fields import Heading, NumberRows, TextField, label
@@ -19,15 +20,27 @@ from onda.app.shell.form import Form
 from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
 from onda.app.stages.eyes.chain import Chain
+from onda.app.stages.eyes.end_fields import EndFields
 from onda.app.stages.eyes.eye_view import EyeView
 from onda.app.stages.eyes.link_fields import LinkHand
+from onda.app.stages.eyes.rate_numbers import rate_remark, rate_rows, worst_words
+from onda.app.stages.eyes.rate_view import RateView
 from onda.project.base import set_value
 from onda.project.kind import Ref
 from onda.project.links.link import Link
+from onda.project.measures import measure
 from onda.project.model import Design
 from onda.project.quantities import pretty
+from onda.studies.core.margin import Margin
 from onda.studies.links.eye import EYE, EyeResult
-from onda.studies.links.inputs import EyeInputs, MaskInputs, eye_inputs
+from onda.studies.links.inputs import (
+    EyeInputs,
+    LinkInputs,
+    MaskInputs,
+    eye_inputs,
+    link_inputs,
+)
+from onda.studies.links.link import LINK, LinkEye
 
 __all__ = ["EyesStage"]
 
@@ -35,6 +48,7 @@ _SAMPLED = {
     "crossings": "half a bit after the crossings",
     "tallest": "where peak distortion leaves most",
 }
+_LEVELS = {"nrz": "NRZ", "pam4": "PAM4"}
 _TALLER = 0.02
 """Share of the height by which another phase must be taller to be worth a word."""
 
@@ -53,6 +67,28 @@ class EyesStage(OneResultStage[EyeResult]):
         self.add_keep_button()
         self.chain = Chain(look)
         self.surface.body.addWidget(self.chain)
+        self.views = Views(
+            [
+                View("bits", "Bit by bit", self._make_bits),
+                View("rate", "At the error rate", self._make_rate),
+            ],
+            "Views",
+        )
+        self.chips = self.views.chips
+        self.views.turned.connect(lambda _: self._turn())
+        self.surface.body.addWidget(self.chips)
+        self.surface.body.addWidget(self.views.stack, 1)
+        self.rate: LinkEye | None = None
+        self.rate_kept: dict[str, LinkEye] = {}
+        self.surface.veil_over((self.views.stack,))
+        self.inspector = scrolled(self._build_inspector())
+        self.views.show_first()
+
+    def _make_rate(self) -> QWidget:
+        return RateView(self.context.look)
+
+    def _make_bits(self) -> QWidget:
+        look = self.context.look
         eyes = QWidget()
         self._eyes_box = QHBoxLayout(eyes)
         self._eyes_box.setContentsMargins(0, 2, 0, 0)
@@ -62,11 +98,12 @@ class EyesStage(OneResultStage[EyeResult]):
         self.kept_view.hide()
         self._eyes_box.addWidget(self.view, 1)
         self._eyes_box.addWidget(self.kept_view, 1)
-        self.surface.body.addWidget(eyes, 7)
-        plots = self._plots()
-        self.surface.body.addWidget(plots, 3)
-        self.surface.veil_over((eyes, plots))
-        self.inspector = scrolled(self._build_inspector())
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(eyes, 7)
+        column.addWidget(self._plots(), 3)
+        return holder
 
     def _plots(self) -> QWidget:
         look = self.context.look
@@ -108,6 +145,10 @@ class EyesStage(OneResultStage[EyeResult]):
         for field in (self.bits, self.lane, self.edge):
             field.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
             layout.addWidget(field)
+        self.ends = EndFields(
+            self.context.look, self.context.document, self.editor, lambda: self.link
+        )
+        layout.addWidget(self.ends)
         self.measured = Heading("Measured")
         layout.addWidget(self.measured)
         self.numbers = NumberRows(self.context.look)
@@ -131,7 +172,12 @@ class EyesStage(OneResultStage[EyeResult]):
     def rows(self) -> Sequence[Row]:
         standing, kind = self.context.standing, self.info.kinds[0]
         return [
-            Row(k.id, k.name, f"NRZ · {k.rate.text}", standing.state_of_object(Ref(kind, k.id)))
+            Row(
+                k.id,
+                k.name,
+                f"{_LEVELS[k.modulation]} · {k.rate.text}",
+                standing.state_of_object(Ref(kind, k.id)),
+            )
             for k in self.design.links
         ]
 
@@ -142,9 +188,20 @@ class EyesStage(OneResultStage[EyeResult]):
         self.subject.turn_to(link.id)
         self.turned_to(link.id, link.name)
         words = f"{link.rate.text} · PRBS{link.prbs} · {_grouped(link.bits)} bits · at the sampler"
+        if link.modulation == "pam4":
+            words = f"{link.rate.text} · four levels, {link.symbols_per_second / 1e9:g} GBd"
         self.surface.show_head(link.name, words)
         self._show_chain(link)
         self._show_fields(link)
+        self._ask_rate(link)
+        if link.modulation == "pam4":
+            # Bit by bit only two levels are laid over each other.
+            self.context.desk.withdraw(f"{self.info.id}-now")
+            self.subject.result, self.subject.failure = None, ""
+            self.kept.clear()
+            if self.views.current != "rate":
+                self.views.choose("rate")
+            return
         if self.context.document.in_gesture:
             # A quick look while something moves: fewer bits, the same channel.
             self.subject.ask(
@@ -156,7 +213,86 @@ class EyesStage(OneResultStage[EyeResult]):
         )
         self._ask_kept()
 
+    def _ask_rate(self, link: Link) -> None:
+        """Ask for the eye at the error rate: coarser while something moves."""
+        self.subject.ask_quick_first(
+            "rate",
+            LINK,
+            lambda fine: link_inputs(self.design, link, fine=fine),
+            self._show_rate,
+            self._fail_rate,
+        )
+        if self.context.document.in_gesture:
+            return
+
+        def inputs(design: Design) -> LinkInputs | None:
+            then = self.subject.item_in(design)
+            return link_inputs(design, then) if then is not None else None
+
+        self.subject.ask_kept(LINK, self.rate_kept, inputs, self._draw_rate, slot="rate")
+
+    def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
+        title, shown, kept = super().margins()
+        if self.rate is None:
+            return title, shown, kept
+        out = list(shown)
+        designs = {k.id: k.design for k in self.subject.kept_states}
+        for k, wanted in enumerate(self.subject.requirements):
+            if measure(wanted.measure).study != LINK.name:
+                continue
+            out[k] = self.subject.margin(wanted, self.rate)
+            kept[wanted.id] = [
+                self.subject.kept_value(wanted, designs[state], result)
+                for state, result in self.rate_kept.items()
+                if state in designs
+            ]
+        return title, out, kept
+
+    def _show_rate(self, result: LinkEye) -> None:
+        self.rate = result
+        if self.link is not None and self.link.modulation == "pam4":
+            self.surface.tell("")
+            self.surface.veil.lift()
+        self._draw_rate()
+        self.margins_changed.emit()
+        if not self.context.document.in_gesture:
+            self.context.standing.note()
+
+    def _fail_rate(self, why: str) -> None:
+        self.rate = None
+        if self.link is not None and self.link.modulation == "pam4":
+            self.show_failure(why)
+        elif self.views.current == "rate":
+            self.surface.tell(why)
+
+    def _turn(self) -> None:
+        """Another view is looked at."""
+        link = self.link
+        if link is not None and link.modulation == "pam4" and self.views.current == "bits":
+            self.surface.tell("Bit by bit, eyes are of two levels.")
+            self.views.choose("rate")
+            return
+        if self.views.current == "rate":
+            self._draw_rate()
+        elif self.result is not None:
+            self._draw_numbers(self.result, self.named_kept[-1] if self.kept else None)
+
+    def _draw_rate(self) -> None:
+        link, result = self.link, self.rate
+        if link is None or result is None or self.views.current != "rate":
+            return
+        named = self.subject.named(self.rate_kept)
+        self.views.get("rate", RateView).show_link(result, named, _mask(link))
+        self.measured.remark.setText(rate_remark(result, named))
+        self.numbers.set_rows(rate_rows(result, named[-1].result if named else None))
+        self.pattern_text.setText(worst_words(result))
+        self.mask_note.setText(
+            " ".join(f"{doubt[:1].upper()}{doubt[1:]}." for doubt in result.doubts)
+        )
+
     def forget_results(self) -> None:
+        self.rate = None
+        self.rate_kept.clear()
         self.numbers.set_rows([])
         self.pattern_text.setText("")
         self.mask_note.setText("")
@@ -166,6 +302,8 @@ class EyesStage(OneResultStage[EyeResult]):
             self.chain.show_path(self.design.path(link.path))
         elif link.network is not None:
             self.chain.show_network(self.design.network(link.network), link)
+        elif link.group is not None:
+            self.chain.show_group(self.design.group(link.group), link)
 
     def _inputs(self, link: Link, bits: int | None) -> EyeInputs:
         wanted = link if bits is None else set_value(link, bits=min(bits, link.bits))
@@ -193,7 +331,8 @@ class EyesStage(OneResultStage[EyeResult]):
             hits = kept.mask_hits if np.isfinite(kept.mask_hits) else 0.0
             self.kept_view.show_eye(f"Kept: {named.name}", kept.eye, mask, hits, reach, kept=True)
         self._draw_pulse(result, named)
-        self._draw_numbers(result, named)
+        if self.views.current == "bits":
+            self._draw_numbers(result, named)
         self.margins_changed.emit()
 
     def _draw_pulse(self, result: EyeResult, kept: Kept[EyeResult] | None) -> None:
@@ -280,8 +419,10 @@ class EyesStage(OneResultStage[EyeResult]):
             field.setVisible(over_network)
         self.lane.show_text(str(link.lane))
         self.edge.show_text(pretty(link.launch.edge) if link.launch.edge else "fastest")
+        self.bits.setVisible(link.modulation == "nrz")
         self.choices.set_specs(self.hand.choices(link))
         self.form.set_specs(self.hand.fields(link))
+        self.ends.show_link(link)
 
 
 def _grouped(count: int) -> str:
