@@ -68,7 +68,7 @@ def test_everything_that_is_shown_is_explained(stage: str, make_window: MakeWind
             look()
     assert window.settle()
     look()
-    assert sorted(missing) == []
+    assert sorted(missing) == [], "\n".join(sorted(missing))
 
 
 def test_every_measure_is_explained_and_nothing_else() -> None:

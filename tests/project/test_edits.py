@@ -114,7 +114,10 @@ def test_objects_in_use_stay(project: Project) -> None:
         remove_object(project, Ref("path", "jl0"))
     with pytest.raises(InputError, match="ADC sample clock uses it"):
         remove_object(project, Ref("line", "clocks"))
-    assert remove_object(project, Ref("link", "jl0")).design.links == ()
+    left = remove_object(project, Ref("link", "jl0")).design.links
+    assert [x.id for x in left] == ["jl3", "up0", "up1"]
+    with pytest.raises(InputError, match="Converter lane 3, crowded uses it"):
+        remove_object(project, Ref("group", "converter-lanes"))
     with pytest.raises(InputError, match="there is no path 'ghost'"):
         add_copy(project, Ref("path", "ghost"))
     with pytest.raises(InputError, match="nothing to start from"):

@@ -226,7 +226,10 @@ def test_nothing_is_made_of_itself_or_of_nothing(project) -> None:
         remove_object(project, Ref("network", "mezzanine"))
     with pytest.raises(InputError, match="uses it"):
         remove_object(project, Ref("path", "jl0"))
-    free = remove_object(project, Ref("network", "board-uplinks"))
+    with pytest.raises(InputError, match="Uplink 1, over the opening uses it"):
+        remove_object(project, Ref("network", "board-uplinks"))
+    free = remove_object(project, Ref("link", "up1"))
+    free = remove_object(free, Ref("network", "board-uplinks"))
     assert not [r for r in free.requirements if r.subject == "board-uplinks"]
 
 

@@ -40,7 +40,8 @@ FEW = ("clocks", "clk-adc", "clk-ref", "hub-card", "jl0")
 def board() -> Project:
     project = fulmar_project()
     few = tuple(r for r in project.requirements if r.subject in FEW)
-    return set_value(project, requirements=few)
+    design = set_value(project.design, links=project.design.links[:1])
+    return set_value(project, design=design, requirements=few)
 
 
 @pytest.fixture(scope="module")

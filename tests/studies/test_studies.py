@@ -380,7 +380,11 @@ def test_sweep_agrees_with_single_runs(project: Project, runner: StudyRunner) ->
 
 def small_eye(project: Project, **changes):
     link = set_value(project.design.links[0], bits=4000)
-    return replace(eye_inputs(project.design, link), **changes)
+    inputs = eye_inputs(project.design, link)
+    if "unit_interval" in changes:
+        channel = replace(inputs.channel, unit_interval=changes.pop("unit_interval"))
+        inputs = replace(inputs, channel=channel)
+    return replace(inputs, **changes)
 
 
 def test_eye_is_open_and_measured_over_the_bits_asked_for(

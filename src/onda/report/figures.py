@@ -15,11 +15,12 @@ from onda.project.requirements import Requirement
 from onda.studies.coupling.group import GroupResult
 from onda.studies.lines.impedance import ImpedanceResult
 from onda.studies.links.eye import EyeResult
+from onda.studies.links.link import LinkEye
 from onda.studies.networks.limits import limit_lines
 from onda.studies.networks.network import NetworkResult, level_db
 from onda.studies.paths.path import PathResult
 
-__all__ = ["draw_eye", "draw_group", "draw_line", "draw_network", "draw_path"]
+__all__ = ["draw_eye", "draw_group", "draw_line", "draw_link", "draw_network", "draw_path"]
 
 _INK, _SECONDARY, _SEA, _FAILS, _PAPER = "#1E2B33", "#56646B", "#0E6B78", "#B8432F", "#FCFAF5"
 _DENSITY = LinearSegmentedColormap.from_list("density", [_PAPER, "#0E6B78", "#1E2B33"])
@@ -159,5 +160,34 @@ def draw_eye(result: EyeResult, mask: tuple[float, float, float] | None, file: P
         y = np.array([0, height, height, 0, -height, -height, 0]) / 2
         axes.plot(x, (y + eye.base) * 1e3, color=_FAILS, ls="--", lw=1.2)
     axes.set(xlabel="unit intervals", ylabel="mV")
+    _style(axes)
+    figure.savefig(file)
+
+
+def draw_link(result: LinkEye, mask: tuple[float, float, float] | None, file: Path) -> None:
+    """Density by decades and contours at the error rate, with the mask in every eye."""
+    figure = _figure(7.2, 3.8)
+    axes = figure.subplots()
+    setting, unit = result.eye, result.unit_interval
+    ui, mv = result.moments / unit, setting.volts * 1e3
+    some = np.flatnonzero(setting.density.max(axis=0) > 1e-9)
+    rows = slice(int(some[0]), int(some[-1]) + 1)
+    axes.imshow(
+        np.log10(np.maximum(setting.density[:, rows].T, 1e-14)),
+        origin="lower",
+        aspect="auto",
+        cmap=_DENSITY,
+        extent=(ui[0], ui[-1], mv[rows][0], mv[rows][-1]),
+    )
+    for eye in setting.eyes:
+        upper, lower = (np.where(eye.upper > eye.lower, x, np.nan) for x in (eye.upper, eye.lower))
+        for edge in (upper, lower):
+            axes.plot(ui, 1e3 * edge, color=_SEA, lw=1.2)
+        if mask is not None:
+            width, flat, height = mask
+            x = np.array([-width, -flat, flat, width, flat, -flat, -width]) / 2
+            y = np.array([0, height, height, 0, -height, -height, 0]) / 2
+            axes.plot(x, (y + eye.threshold) * 1e3, color=_FAILS, ls="--", lw=1.2)
+    axes.set(xlabel="unit intervals", ylabel="mV", ylim=(mv[rows][0], mv[rows][-1]))
     _style(axes)
     figure.savefig(file)

@@ -14,14 +14,22 @@ from onda.project.model import Project
 from onda.project.networks.network import Network
 from onda.project.paths.path import Path as NetPath
 from onda.project.requirements import Requirement
-from onda.report.figures import draw_eye, draw_group, draw_line, draw_network, draw_path
+from onda.report.figures import (
+    draw_eye,
+    draw_group,
+    draw_line,
+    draw_link,
+    draw_network,
+    draw_path,
+)
 from onda.studies.core.runner import StudyRunner
 from onda.studies.coupling.group import GROUP
 from onda.studies.coupling.inputs import group_inputs
 from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs
 from onda.studies.lines.inputs import line_inputs
 from onda.studies.links.eye import EYE
-from onda.studies.links.inputs import eye_inputs
+from onda.studies.links.inputs import eye_inputs, link_inputs
+from onda.studies.links.link import LINK
 from onda.studies.networks.inputs import network_inputs
 from onda.studies.networks.network import NETWORK
 from onda.studies.paths.inputs import path_inputs
@@ -81,7 +89,16 @@ def _network_note(network: Network) -> str:
 def _link(link: Link, d: Drawing) -> None:
     mask = link.mask
     shape = (mask.width.si, mask.flat.si, mask.height.si) if mask else None
-    draw_eye(d.runner.result(EYE, eye_inputs(d.project.design, link)), shape, d.file)
+    if link.modulation == "nrz":
+        draw_eye(d.runner.result(EYE, eye_inputs(d.project.design, link)), shape, d.file)
+    else:
+        draw_link(d.runner.result(LINK, link_inputs(d.project.design, link)), shape, d.file)
+
+
+def _link_note(link: Link) -> str:
+    if link.modulation == "nrz":
+        return f"{link.rate.text}, PRBS{link.prbs}, {link.bits} bits"
+    return f"{link.rate.text}, four levels, at an error rate of {link.error_rate:g}"
 
 
 SHEETS: dict[str, Sheet] = {
@@ -90,6 +107,6 @@ SHEETS: dict[str, Sheet] = {
     "group": Sheet(_group_note, _group),
     # A part of a chain that nothing is asked of is no evidence by itself.
     "network": Sheet(_network_note, _network, always=False),
-    "link": Sheet(lambda k: f"{k.rate.text}, PRBS{k.prbs}, {k.bits} bits", _link),
+    "link": Sheet(_link_note, _link),
 }
 """By kind, in the order of the report."""

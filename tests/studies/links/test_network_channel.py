@@ -16,8 +16,9 @@ from onda.project.recipe import cook
 from onda.project.recipes import RECIPES
 from onda.studies.core.study import Control
 from onda.studies.lines.fit_all import FIT_ALL, fit_all_inputs, with_fitted
-from onda.studies.links.eye import EYE, step_response
-from onda.studies.links.inputs import eye_inputs
+from onda.studies.links.channel import channel_step
+from onda.studies.links.eye import EYE
+from onda.studies.links.inputs import channel_inputs, eye_inputs
 from onda.studies.links.judge import measure_eye
 
 
@@ -68,8 +69,9 @@ def test_it_agrees_with_the_same_line_as_a_path(board: Project) -> None:
 
 
 def test_levels_are_those_of_the_launch_less_the_loss_at_rest(board: Project) -> None:
-    inputs = eye_inputs(board.design, board.design.links[1])
-    time, volts, delay = step_response(inputs)
+    inputs = channel_inputs(board.design, board.design.links[1])
+    step = channel_step(inputs)
+    time, volts, delay = step.time, step.volts, step.delay
     assert volts[0] == pytest.approx(-volts[-1], rel=5e-3)
     assert 0.95 * 0.4 < volts[-1] < 0.4
     crossed = float(np.interp(0.0, volts, time)) - inputs.unit_interval
@@ -80,16 +82,16 @@ def test_levels_are_those_of_the_launch_less_the_loss_at_rest(board: Project) ->
 def test_a_lane_that_is_not_there_and_an_edge_that_is_too_slow(board: Project) -> None:
     link = board.design.links[1]
     with pytest.raises(InputError, match=r"no lane 2.*It has 1"):
-        step_response(eye_inputs(board.design, set_value(link, lane=2)))
+        channel_step(channel_inputs(board.design, set_value(link, lane=2)))
     slow = set_value(link, launch=set_value(link.launch, edge=quantity("600 ps", "time")))
     with pytest.raises(NotPhysical, match="two unit intervals"):
-        step_response(eye_inputs(board.design, slow))
+        channel_step(channel_inputs(board.design, slow))
 
 
 def test_a_link_has_one_channel(board: Project) -> None:
     link = board.design.links[0]
     for more in ({"network": "x"}, {"path": None}):
-        with pytest.raises(InputError, match="over a path or over a network"):
+        with pytest.raises(InputError, match="over a path, over a network or over a lane"):
             set_value(link, **more)
     with pytest.raises(InputError, match="low level"):
         set_value(link.launch, low=quantity("1 V", "voltage"))

@@ -46,9 +46,7 @@ def rate_rows(result: LinkEye, then: LinkEye | None) -> list[Row]:
         row("Jitter as noise", lambda r: r.merit.jitter, "voltage"),
         row("Noise", lambda r: r.merit.noise, "voltage"),
         row("Random jitter", lambda r: r.jitter.random / r.unit_interval, "unit interval"),
-        row(
-            "Two-place jitter", lambda r: r.jitter.deterministic / r.unit_interval, "unit interval"
-        ),
+        row("Two places", lambda r: r.jitter.deterministic / r.unit_interval, "unit interval"),
         row("Total jitter", lambda r: r.jitter.total / r.unit_interval, "unit interval"),
         row("Gain at 0 Hz", lambda r: 20.0 * math.log10(r.chain.gain), "loss"),
         row("Delay", lambda r: r.delay, "time"),
