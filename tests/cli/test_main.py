@@ -43,7 +43,8 @@ def cured() -> Project:
     project = fulmar_project()
     for path in SEEDED:
         project = remove_object(project, Ref("path", path))
-    # The board with the opening goes with its uplink, the cable's ports and the hub card's gain are put right.
+    # The board with the opening goes with its uplink, the cable's ports and the hub card's gain
+    # are put right.
     project = remove_object(project, Ref("link", "up1"))
     project = remove_object(project, Ref("network", "board-uplinks"))
     for network, cure in (

@@ -416,5 +416,6 @@ def test_without_a_mask_nothing_is_said_of_it(project: Project, runner: StudyRun
 
 def test_an_edge_far_too_slow_for_the_rate_is_refused(project: Project) -> None:
     inputs = small_eye(project)
+    slow = replace(inputs.channel, path=replace(inputs.channel.path, edge=1e-9))
     with pytest.raises(NotPhysical, match="four unit intervals"):
-        EYE.run(replace(inputs, path=replace(inputs.path, edge=1e-9)), Control())
+        EYE.run(replace(inputs, channel=slow), Control())

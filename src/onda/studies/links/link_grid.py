@@ -21,6 +21,8 @@ __all__ = ["PER_UI", "REACH", "ChannelPulses", "StillEye", "channel_pulses", "st
 FloatArray = NDArray[np.float64]
 PER_UI = 32
 """Samples of a pulse in a unit interval."""
+_LEAST_LEFT = 1e-3
+"""Share of the channel's own pulse."""
 REACH = 1.25
 """Unit intervals to either side of the sampling time that jitter may lead to."""
 
@@ -83,7 +85,9 @@ def still_eye(
     made = chain.behind_all(pulses.own, unit)
     at = sampling_time(made, unit, sampling)
     cursors = made.cursors(at, unit)
-    if not cursors[0] > 0.0:
+    high, low = float(made.samples.max()), float(made.samples.min())
+    least = _LEAST_LEFT * float(np.abs(pulses.own.samples).max())
+    if -low > high or not cursors[0] > least:
         raise InputError(
             "nothing of a symbol is left at the sampler",
             remedy="Look at the settings of the equalisers.",
