@@ -1,0 +1,94 @@
+"""Operating margin of a lane of a network: its channel and the other lanes by the sheet's rules."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.links.operating_margin import ChannelMargin, MarginTerms, channel_margin
+from onda.engine.networks.sampling import even_grid
+from onda.errors import InputError
+from onda.project.links.link import Link
+from onda.project.model import Design
+from onda.studies.core.study import Control, Study
+from onda.studies.networks.build import build_network
+from onda.studies.networks.inputs import NetworkInputs, network_inputs
+from onda.studies.networks.time import mode_matrix
+
+__all__ = ["OPERATING_MARGIN", "MarginInputs", "margin_inputs", "usual_terms"]
+
+ComplexArray = NDArray[np.complex128]
+_STEP = 10e6
+_MOST_POINTS = 20_000
+
+
+@dataclass(frozen=True, slots=True)
+class MarginInputs:
+    """A lane (from 0) of a network of pairs, and the sheet."""
+
+    network: NetworkInputs
+    lane: int
+    terms: MarginTerms
+
+
+def usual_terms(link: Link) -> MarginTerms:
+    """The usual sheet at the link's symbol rate and levels."""
+    baud = link.symbols_per_second
+    return MarginTerms(
+        baud=baud,
+        receiver=0.75 * baud,
+        zero=0.25 * baud,
+        poles=(0.25 * baud, baud),
+        levels=len(link.levels),
+        level_ratio=link.mismatch.si,
+        error_ratio=1e-5 if len(link.levels) == 2 else 1e-4,
+    )
+
+
+def margin_inputs(design: Design, link: Link, terms: MarginTerms | None = None) -> MarginInputs:
+    """Slice for the operating margin of a link; the usual sheet where none is given.
+
+    Raises
+    ------
+    InputError : it does not run over a network of pairs
+    """
+    if link.network is None:
+        raise InputError(
+            f"{link.name} does not run over a network",
+            remedy="The operating margin is that of S-parameters: run the link over a network.",
+        )
+    network = network_inputs(design, design.network(link.network))
+    if not network.pair:
+        raise InputError(f"{network.name} is no network of pairs")
+    return MarginInputs(network, link.lane - 1, terms or usual_terms(link))
+
+
+def _run(inputs: MarginInputs, control: Control) -> ChannelMargin:
+    built = build_network(inputs.network)
+    matrix = mode_matrix(built.s, True)["diff"]
+    lanes = matrix.shape[-1] // 2
+    if not 0 <= inputs.lane < lanes:
+        raise InputError(
+            f"{inputs.network.name} has no lane {inputs.lane + 1}", remedy=f"It has {lanes}."
+        )
+    top = min(float(built.frequency[-1]), 2.0 * inputs.terms.baud)
+    step = max(_STEP, top / _MOST_POINTS)
+    control.progress(0.2)
+
+    def two_port(left: int, right: int) -> tuple[NDArray[np.float64], ComplexArray]:
+        ports = [left, lanes + right]
+        s = matrix[np.ix_(range(len(matrix)), ports, ports)]
+        even = even_grid(built.frequency, s, step=step, top=top)
+        return even.frequency, even.s
+
+    frequency, through = two_port(inputs.lane, inputs.lane)
+    far = [two_port(k, inputs.lane)[1] for k in range(lanes) if k != inputs.lane]
+    control.progress(0.4)
+    return channel_margin(frequency, through, far, (), inputs.terms)
+
+
+OPERATING_MARGIN: Study[MarginInputs, ChannelMargin] = Study(
+    "operating_margin", _run, ChannelMargin, title="Operating margin"
+)
