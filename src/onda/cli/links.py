@@ -1,8 +1,9 @@
-"""The command about links: eye."""
+"""The commands about links: eye, margin."""
 
 from __future__ import annotations
 
 import math
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
@@ -14,6 +15,7 @@ from onda.cli.common import (
     open_project,
     pick,
     print_json,
+    read_text,
     running,
 )
 from onda.errors import InputError
@@ -27,6 +29,7 @@ __all__ = ["register"]
 def register(app: typer.Typer) -> None:
     """Add the command to the application."""
     app.command()(eye)
+    app.command()(margin)
 
 
 def eye(
@@ -168,3 +171,66 @@ def _print(data: dict[str, Any]) -> None:
         typer.echo(limit["sentence"])
     for doubt in data["doubts"]:
         typer.echo(f"but {doubt}")
+
+
+def margin(
+    file: FileArgument,
+    link: Annotated[str, typer.Option("--link", help="Id or name; the first without.")] = "",
+    sheet: Annotated[
+        Path | None, typer.Option("--sheet", help="JSON of parameters that are not the usual ones.")
+    ] = None,
+    least: Annotated[float, typer.Option("--at-least", help="dB that it must have.")] = 3.0,
+    as_json: JsonOption = False,
+) -> None:
+    """Channel operating margin of a link over a network, with every figure on the way.
+
+    After IEEE 802.3 annex 93A. Exit 1 where it is below what it must have.
+    """
+    import json
+    from dataclasses import asdict
+
+    from onda.studies.links.margin import OPERATING_MARGIN, margin_inputs, terms_of, usual_terms
+
+    project = open_project(file)
+    found = pick(project.design.links, link, "link", file=file)
+    terms = usual_terms(found)
+    if sheet is not None:
+        try:
+            tree = json.loads(read_text(sheet))
+        except ValueError as error:
+            raise InputError(f"is no JSON ({error})", file=str(sheet)) from error
+        terms = terms_of(tree, terms, str(sheet))
+    with running() as runner:
+        result = runner.result(OPERATING_MARGIN, margin_inputs(project.design, found, terms))
+    data = {
+        "name": found.name,
+        "com_db": result.com_db,
+        "at_least_db": least,
+        "merit_db": result.merit_db,
+        **{f"setting_{k}": v for k, v in asdict(result.settings).items()},
+        "available_v": result.available,
+        "noise_peak_v": result.noise_peak,
+        "sampling_s": result.sampling,
+        "main_v": result.main,
+        "decision_taps": list(result.taps),
+        "sigma_isi_v": result.sigma_isi,
+        "sigma_jitter_v": result.sigma_jitter,
+        "sigma_crosstalk_v": result.sigma_crosstalk,
+        "sigma_noise_v": result.sigma_noise,
+        "sigma_transmitter_v": result.sigma_transmitter,
+        "sigma_gaussian_v": result.sigma_gaussian,
+        "warnings": list(result.warnings),
+        "sheet": {k: list(v) if isinstance(v, tuple) else v for k, v in asdict(terms).items()},
+    }
+    if as_json:
+        print_json(data)
+    else:
+        for name, value in data.items():
+            if name in ("sheet", "warnings"):
+                continue
+            words = " ".join(f"{v:.4g}" for v in value) if isinstance(value, list) else value
+            typer.echo(f"{name:22} {words if isinstance(words, str) else f'{words:.5g}'}")
+        for warning in result.warnings:
+            typer.echo(f"but {warning}")
+    if result.com_db < least:
+        raise typer.Exit(EXIT_FAILS)

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, fields, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.links.operating_margin import ChannelMargin, MarginTerms, channel_margin
 from onda.engine.networks.sampling import even_grid
-from onda.errors import InputError
+from onda.errors import InputError, OndaError
 from onda.project.links.link import Link
 from onda.project.model import Design
 from onda.studies.core.study import Control, Study
@@ -17,7 +19,15 @@ from onda.studies.networks.build import build_network
 from onda.studies.networks.inputs import NetworkInputs, network_inputs
 from onda.studies.networks.time import mode_matrix
 
-__all__ = ["OPERATING_MARGIN", "MarginInputs", "margin_inputs", "usual_terms"]
+__all__ = [
+    "OPERATING_MARGIN",
+    "ChannelMargin",
+    "MarginInputs",
+    "MarginTerms",
+    "margin_inputs",
+    "terms_of",
+    "usual_terms",
+]
 
 ComplexArray = NDArray[np.complex128]
 _STEP = 10e6
@@ -45,6 +55,41 @@ def usual_terms(link: Link) -> MarginTerms:
         level_ratio=link.mismatch.si,
         error_ratio=1e-5 if len(link.levels) == 2 else 1e-4,
     )
+
+
+def terms_of(sheet: object, usual: MarginTerms, file: str) -> MarginTerms:
+    """Terms with what a sheet (names and values, SI and dB) says instead.
+
+    Raises
+    ------
+    InputError : a name that there is not, or a value of another kind
+    """
+    if not isinstance(sheet, dict):
+        raise InputError("is no sheet of names and values", file=file)
+    known = {f.name: getattr(usual, f.name) for f in fields(usual)}
+    changes: dict[str, Any] = {}
+    for name, value in sheet.items():
+        if name not in known:
+            raise InputError(
+                f"there is no parameter {name!r}", file=file, remedy=f"One of {', '.join(known)}."
+            )
+        if isinstance(known[name], tuple):
+            values = value if isinstance(value, list) else [value]
+            changes[name] = tuple(_number(name, v, file) for v in values)
+        elif isinstance(known[name], int):
+            changes[name] = round(_number(name, value, file))
+        else:
+            changes[name] = _number(name, value, file)
+    try:
+        return replace(usual, **changes)
+    except OndaError as error:
+        raise InputError(str(error), file=file) from error
+
+
+def _number(name: str, value: object, file: str) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
+        raise InputError(f"{name}: {value!r} is no number", file=file)
+    return float(value)
 
 
 def margin_inputs(design: Design, link: Link, terms: MarginTerms | None = None) -> MarginInputs:

@@ -23,6 +23,7 @@ from onda.app.stages.eyes.chain import Chain
 from onda.app.stages.eyes.end_fields import EndFields
 from onda.app.stages.eyes.eye_view import EyeView
 from onda.app.stages.eyes.link_fields import LinkHand
+from onda.app.stages.eyes.margin_view import MarginView
 from onda.app.stages.eyes.rate_numbers import rate_remark, rate_rows, worst_words
 from onda.app.stages.eyes.rate_view import RateView
 from onda.project.base import set_value
@@ -41,6 +42,12 @@ from onda.studies.links.inputs import (
     link_inputs,
 )
 from onda.studies.links.link import LINK, LinkEye
+from onda.studies.links.margin import (
+    OPERATING_MARGIN,
+    ChannelMargin,
+    margin_inputs,
+    usual_terms,
+)
 
 __all__ = ["EyesStage"]
 
@@ -71,6 +78,7 @@ class EyesStage(OneResultStage[EyeResult]):
             [
                 View("bits", "Bit by bit", self._make_bits),
                 View("rate", "At the error rate", self._make_rate),
+                View("margin", "Operating margin", lambda: MarginView(look)),
             ],
             "Views",
         )
@@ -194,12 +202,14 @@ class EyesStage(OneResultStage[EyeResult]):
         self._show_chain(link)
         self._show_fields(link)
         self._ask_rate(link)
+        if self.views.current == "margin" and not self.context.document.in_gesture:
+            self._ask_margin(link)
         if link.modulation == "pam4":
             # Bit by bit only two levels are laid over each other.
             self.context.desk.withdraw(f"{self.info.id}-now")
             self.subject.result, self.subject.failure = None, ""
             self.kept.clear()
-            if self.views.current != "rate":
+            if self.views.current == "bits":
                 self.views.choose("rate")
             return
         if self.context.document.in_gesture:
@@ -265,9 +275,28 @@ class EyesStage(OneResultStage[EyeResult]):
         elif self.views.current == "rate":
             self.surface.tell(why)
 
+    def _ask_margin(self, link: Link) -> None:
+        """Ask for the operating margin, by the usual sheet."""
+        view = self.views.get("margin", MarginView)
+        terms = usual_terms(link)
+
+        def show(found: ChannelMargin) -> None:
+            view.show_margin(found, terms, "")
+
+        def fail(why: str) -> None:
+            view.show_margin(None, None, why)
+
+        view.show_margin(None, None, "")
+        self.subject.ask(
+            "margin", OPERATING_MARGIN, lambda: margin_inputs(self.design, link), show, fail
+        )
+
     def _turn(self) -> None:
         """Another view is looked at."""
         link = self.link
+        if link is not None and self.views.current == "margin":
+            self._ask_margin(link)
+            return
         if link is not None and link.modulation == "pam4" and self.views.current == "bits":
             self.surface.tell("Bit by bit, eyes are of two levels.")
             self.views.choose("rate")

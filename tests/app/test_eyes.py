@@ -1,0 +1,273 @@
+"""Eyes at their error rate in the real window: settings, ends, stress, four levels, margin."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QComboBox
+
+from onda.app.plots.curves import CurvePlot
+from onda.app.shell.window import MainWindow
+from onda.app.stages.eyes.margin_view import MarginView
+from onda.app.stages.eyes.rate_view import RateView
+from onda.app.stages.eyes.stage import EyesStage
+from onda.project.quantities import parse_quantity
+from onda.studies.links.link import LinkEye
+from tests.app.conftest import MakeWindow
+
+
+@pytest.fixture
+def window(make_window: MakeWindow) -> MainWindow:
+    return make_window(stage="eyes")
+
+
+def look_at(window: MainWindow, link: str, view: str = "rate") -> EyesStage:
+    window.selection.go("eyes")
+    window.selection.choose(link, "eyes")
+    stage = window.stages["eyes"]
+    stage.views.choose(view)
+    assert window.settle(120_000)
+    return stage
+
+
+def link_of(window: MainWindow, link: str = "jl0"):
+    return window.document.project.design.link(link)
+
+
+def rate_view(stage: EyesStage) -> RateView:
+    return stage.views.get("rate", RateView)
+
+
+def result_of(stage: EyesStage) -> LinkEye:
+    assert stage.rate is not None
+    return stage.rate
+
+
+def curves(plot: CurvePlot) -> dict[str, tuple[np.ndarray, np.ndarray]]:
+    return {c.name: (c.x, c.y) for c in plot._curves}
+
+
+def type_in(field, text: str) -> None:
+    field.edit.setText(text)
+    field.edit.editingFinished.emit()
+
+
+def choose(stage: EyesStage, title: str, words: str) -> None:
+    boxes = {b.accessibleName(): b for b in stage.inspector.findChildren(QComboBox)}
+    boxes[title].setCurrentText(words)
+    boxes[title].activated.emit(boxes[title].currentIndex())
+
+
+def rows(stage: EyesStage) -> dict[str, tuple[str, str]]:
+    return {name: (value, unit) for name, value, unit, *_ in stage.numbers._rows}
+
+
+def test_what_each_equaliser_earns_stands_side_by_side(window: MainWindow) -> None:
+    stage = look_at(window, "up0")
+    result = result_of(stage)
+    shown = [v for v in rate_view(stage).eyes if v.isVisible()]
+    assert [v.title for v in shown] == [s.name for s in result.settings]
+    assert shown[0].title == "all equalisers"
+    for view, setting in zip(shown, result.settings, strict=True):
+        assert view.setting is setting
+        if setting.height <= 0.0:
+            assert view.words == "closed"
+            continue
+        height, width = view.words.split(" by ")
+        number, unit = height.split()
+        scale = {"mV": 1e3, "V": 1.0}[unit]
+        assert float(number) == pytest.approx(scale * setting.height, rel=5e-3)
+        assert float(width.split()[0]) == pytest.approx(
+            setting.width / result.unit_interval, abs=6e-4
+        )
+    # One scale for all.
+    assert len({v.reach for v in shown}) == 1
+
+
+def test_bathtubs_pulse_and_responses_are_those_of_the_result(window: MainWindow) -> None:
+    stage = look_at(window, "up0")
+    result, view = result_of(stage), rate_view(stage)
+    tubs = curves(view.bathtubs)
+    for eye in result.eye.eyes:
+        assert tubs[eye.name][0] == pytest.approx(result.moments / result.unit_interval)
+        assert tubs[eye.name][1] == pytest.approx(eye.bathtub)
+    assert view.bathtubs._limits[0].y == pytest.approx(-6.0)
+    pulse = curves(view.pulse)["sampled"]
+    ui = result.time / result.unit_interval
+    assert pulse[1] == pytest.approx(1e3 * np.interp(pulse[0], ui, result.pulse), abs=1e-6)
+    marks = {x: y for x, y, _ in view.pulse._marks}
+    assert marks[0.0] == pytest.approx(1e3 * result.cursors[0])
+    assert marks[-1.0] == pytest.approx(1e3 * result.cursors[-1])
+    bars = {float(b.x[0]): float(b.y[0]) for b in view.pulse._bars if b.base == 0.0}
+    assert bars[1.0] == pytest.approx(1e3 * result.taps[0])
+    response = curves(view.response)
+    assert response["channel"][0] == pytest.approx(result.frequency * 1e-9)
+    assert response["channel"][1] == pytest.approx(result.channel_db)
+    assert response["equalised"][1] == pytest.approx(result.equalised_db)
+
+
+def test_numbers_beside_it_and_margins_below(window: MainWindow) -> None:
+    stage = look_at(window, "jl3")
+    result, shown = result_of(stage), rows(stage)
+    for name, value, unit in (
+        ("Height", 1e3 * result.eye.height, "mV"),
+        ("Signal over all", result.merit.db, "dB"),
+        ("Crosstalk", 1e3 * result.merit.crosstalk, "mV"),
+        ("Random jitter", result.jitter.random / result.unit_interval, "UI"),
+        ("Worst case", 1e3 * result.worst, "mV"),
+    ):
+        number, shown_unit = shown[name]
+        factor = 1e-3 if (shown_unit, unit) == ("V", "mV") else 1.0
+        assert float(number) == pytest.approx(value * factor, rel=6e-3)
+    _, margins, _ = stage.margins()
+    by_measure = {m.measure: m for m in margins}
+    assert by_measure["eye_height_at_rate"].value == pytest.approx(result.eye.height)
+    assert by_measure["eye_width_at_rate"].value == pytest.approx(
+        result.eye.width / result.unit_interval
+    )
+    assert by_measure["eye_height_at_rate"].state.value == "holds"
+
+
+def test_ends_are_typed_and_the_eye_follows(window: MainWindow) -> None:
+    stage = look_at(window, "jl0")
+    before = result_of(stage)
+    assert [s.name for s in before.settings] == ["all equalisers"]
+    type_in(stage.ends.decisions, "3")
+    type_in(stage.ends.gains, "0, -2, -4")
+    assert window.settle(60_000)
+    link = link_of(window)
+    assert link.listener.decisions == 3
+    assert [g.si for g in link.listener.gains] == [0.0, -2.0, -4.0]
+    # A zero and poles where a receiver of that rate has them.
+    assert link.listener.zero.si == pytest.approx(16.25e9 / 4, rel=1e-3)
+    after = result_of(stage)
+    assert len(after.taps) == 3
+    assert after.eye.height > before.eye.height
+    type_in(stage.ends.taps, "-0.05 0.85 -0.1")
+    assert window.settle(60_000)
+    sender = link_of(window).sender
+    assert (sender.taps, sender.main) == ((-0.05, 0.85, -0.1), 1)
+    choose(stage, "Taps are", "the best found")
+    assert window.settle(60_000)
+    assert link_of(window).sender.setting == "best"
+    assert sum(abs(t) for t in result_of(stage).chain.taps) == pytest.approx(1.0)
+    for _ in range(4):
+        window.undo()
+    assert window.settle(60_000)
+    assert link_of(window).listener.decisions == 0
+    assert result_of(stage).eye.height == pytest.approx(before.eye.height)
+
+
+def test_nonsense_is_refused_where_it_is_typed(window: MainWindow) -> None:
+    stage = look_at(window, "jl0")
+    for field, text, words in (
+        (stage.ends.taps, "a b", "no list of taps"),
+        (stage.ends.gains, "3", "at or below 0 dB"),
+        (stage.ends.decisions, "many", "no number of taps"),
+        (stage.ends.rate, "soon", "no error rate"),
+        (stage.ends.rate, "0.5", ""),
+    ):
+        before = window.document.project
+        type_in(field, text)
+        assert words in field.problem.text()
+        assert field.problem.text()
+        assert window.document.project is before
+
+
+def test_stress_moves_the_contour(window: MainWindow) -> None:
+    stage = look_at(window, "jl0")
+    calm = result_of(stage)
+    specs = {s.title: s for s in stage.ends.stress._specs}
+    specs["Bounded"].put(parse_quantity("0.1 UI", "unit interval"))
+    assert window.settle(60_000)
+    shaken = result_of(stage)
+    assert calm.eye.width - shaken.eye.width == pytest.approx(
+        0.1 * calm.unit_interval, abs=0.02 * calm.unit_interval
+    )
+    type_in(stage.ends.rate, "1e-6")
+    assert window.settle(60_000)
+    assert result_of(stage).error_rate == 1e-6
+    assert rate_view(stage).bathtubs._limits[0].y == pytest.approx(-6.0)
+
+
+def test_a_kept_state_stands_beside_now(window: MainWindow) -> None:
+    stage = look_at(window, "jl0")
+    before = result_of(stage)
+    window.keep()
+    type_in(stage.ends.decisions, "4")
+    assert window.settle(60_000)
+    shown = [v for v in rate_view(stage).eyes if v.isVisible()]
+    assert [v.is_kept for v in shown] == [False, True]
+    assert shown[1].setting.height == pytest.approx(before.eye.height)
+    assert shown[0].setting.height > before.eye.height
+    kept = [c for c in rate_view(stage).bathtubs._curves if c.kept]
+    assert kept[0].y == pytest.approx(before.eye.eyes[0].bathtub)
+
+
+def test_four_levels_have_no_bits_and_three_eyes(window: MainWindow) -> None:
+    stage = look_at(window, "jl0", "bits")
+    choose(stage, "Levels", "four")
+    assert window.settle(60_000)
+    assert link_of(window).modulation == "pam4"
+    assert stage.views.current == "rate"
+    assert len(result_of(stage).eye.eyes) == 3
+    stage.views.choose("bits")
+    assert stage.views.current == "rate"
+    assert "of two levels" in stage.surface.problem.text()
+    window.undo()
+    assert window.settle(60_000)
+    assert stage.result is not None
+
+
+def test_an_eye_over_a_lane_of_a_group(window: MainWindow) -> None:
+    stage = look_at(window, "jl0")
+    choose(stage, "Over", "DQ3 of Memory byte 0")
+    assert window.settle(120_000)
+    link = link_of(window)
+    assert (link.path, link.group, link.group_lane) == (None, "memory-byte", "dq3")
+    heard = result_of(stage)
+    assert heard.crosstalk > 0.0
+    choose(stage, "Other lanes", "are left out")
+    assert window.settle(120_000)
+    assert result_of(stage).crosstalk == 0.0
+    assert result_of(stage).eye.height > heard.eye.height
+
+
+def test_the_density_is_dark_where_it_is_likely(window: MainWindow) -> None:
+    stage = look_at(window, "jl0")
+    view = rate_view(stage).eyes[0]
+    image = view.grab().toImage()
+    box = view._box
+
+    def dark(moment: float, volts: float) -> float:
+        color = QColor(image.pixel(round(view._x(moment)), round(view._y(volts))))
+        return 255.0 - color.lightness()
+
+    result = result_of(stage)
+    at = 0.2 * result.unit_interval
+    column = result.eye.density[int(np.argmin(np.abs(result.moments - at)))]
+    often = abs(float(result.eye.volts[int(np.argmax(column))]))
+    assert box.contains(view._x(at), view._y(often))
+    assert dark(at, often) > 100.0
+    assert dark(at, -often) > 100.0
+    # In the open, off the lines that measure it.
+    assert dark(at, 0.3 * often) < 60.0
+
+
+def test_the_operating_margin_with_every_figure(window: MainWindow) -> None:
+    stage = look_at(window, "up1", "margin")
+    view = stage.views.get("margin", MarginView)
+    figures = {c.cells[0]: c.cells[1] for c in view.figures._rows}
+    assert figures["Operating margin, COM"].endswith(" dB")
+    value = float(figures["Operating margin, COM"].split()[0].replace("−", "-"))
+    assert view.sentence.text().startswith(f"Operating margin {value:.2f} dB")
+    signal = float(figures["Available signal, A_s"].split()[0])
+    noise = float(figures["Noise peak, A_ni"].split()[0])
+    assert 20 * np.log10(signal / noise) == pytest.approx(value, abs=0.1)
+    sheet = {c.cells[0]: c.cells[1] for c in view.sheet._rows}
+    assert sheet["Symbol rate, f_b"] == "26.5625 GBd"
+    assert sheet["Levels, R_LM"] == "4, 0.95"
+    stage = look_at(window, "jl0", "margin")
+    assert "does not run over a network" in view.sentence.text()
+    assert view.figures._rows == []
