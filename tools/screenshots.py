@@ -14,7 +14,7 @@ FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 
 
 def begin() -> None:
-    """A board of its own, from the page to begin on to its first eye."""
+    """A board of its own, on the page to begin on."""
     app = application()
     window = MainWindow(empty_project("New board"))
     window.show()
@@ -22,19 +22,6 @@ def begin() -> None:
     window.start_page.name.setText("Tow board")
     app.processEvents()
     grab(window, FOLDER / "begin.png")
-    window.start_page.begin.click()
-    window.selection.go("lines")
-    maker = window.stages["lines"].maker
-    maker.type("name", "Fast pairs")
-    maker.decide("structure", "pair")
-    window.settle()
-    maker.make.click()
-    window.settle()
-    for stage in ("paths", "eyes"):
-        window.selection.go(stage)
-        window.stages[stage].maker.make.click()
-        window.settle(60_000)
-    grab(window, FOLDER / "begin-eye.png")
     window.document.stack.setClean()
     window.close()
 
@@ -91,6 +78,10 @@ def main() -> None:
     window.listing.kept.chosen.emit(kept.id)
     shoot("eyes", "eyes")
     window.listing.kept.chosen.emit(kept.id)
+    window.selection.choose("up0", "eyes")
+    window.stages["eyes"].views.choose("rate")
+    window.settle(120_000)
+    shoot("eyes-rate", "eyes")
     networks = window.stages["networks"]
 
     def shoot_network(name: str, network: str, view: str) -> None:

@@ -339,7 +339,7 @@ def test_waves_are_those_of_the_lane_that_is_looked_at(window: MainWindow) -> No
     stage = look_at(window, "memory-byte", "waves")
     assert window.settle(120_000)
     waves = stage.subject.more["waves"]
-    assert waves.lane == "DQ4"
+    assert waves.lane == "DQ3"
     shown = curves(stage)
     for name, case in (
         ("neighbours quiet", "quiet"),
@@ -384,7 +384,7 @@ def test_the_eye_with_and_without_neighbours(window: MainWindow) -> None:
         assert y[:count] == pytest.approx(1e3 * side.upper[clear])
         assert y[count : 2 * count][::-1] == pytest.approx(1e3 * side.lower[clear])
     words = stage.sentence.text()
-    assert words.startswith("At an error rate of 1e−12 the eye of DQ4 is")
+    assert words.startswith("At an error rate of 1e−12 the eye of DQ3 is")
     assert f"{eye.crowded.height:.3f} V by {eye.crowded.width / eye.unit_interval:.2f} UI" in words
     assert f"{eye.alone.height:.2f} V by" in words
     # Further apart the neighbours take less of it.
@@ -495,7 +495,7 @@ def test_bits_of_all_lanes_lie_over_each_other(window: MainWindow) -> None:
 
 
 def test_a_split_is_found_and_taken_in_one_step(window: MainWindow) -> None:
-    stage = look_at(window, "converter-lanes", "search")
+    stage = look_at(window, "memory-byte", "search")
     stage.search_buttons["split"].click()
     assert window.settle(120_000)
     found = stage.subject.more["search"]
@@ -508,10 +508,10 @@ def test_a_split_is_found_and_taken_in_one_step(window: MainWindow) -> None:
     assert stage.take_button.isVisible()
     stage.take_button.click()
     assert window.settle(60_000)
-    trace = window.document.project.design.line_class("converter-pairs").trace_on("L3")
+    trace = window.document.project.design.line_class("memory").trace_on("L1")
     assert trace.width.si == pytest.approx(found.best.width)
-    assert trace.gap.si == pytest.approx(found.best.gap)
-    assert spacings(window) == [round(found.best.spacing * 1e6)] * 5
+    apart = [round(found.best.spacing * 1e6)] * 7
+    assert spacings(window, "memory-byte") == apart
     # What was found was of the group as it was.
     assert "search" not in stage.subject.more
     assert not stage.take_button.isVisible()

@@ -501,8 +501,8 @@ def test_the_stage_without_networks_says_what_to_do(make_window, project) -> Non
 
     bare = set_value(
         project,
-        requirements=tuple(r for r in project.requirements if r.kind != "network"),
-        design=set_value(project.design, networks=()),
+        requirements=tuple(r for r in project.requirements if r.kind not in ("network", "link")),
+        design=set_value(project.design, networks=(), links=()),
     )
     window = make_window(bare, stage="networks")
     networks = window.stages["networks"]

@@ -16,6 +16,7 @@ from onda.studies.coupling.judge import value_of
 
 __all__ = ["OF_LANE", "GroupInView"]
 
+_ALIKE = 1.0 - 1e-6
 OF_LANE = ("waves", "eye", "bits")
 """Views that are of the lane that is looked at."""
 
@@ -69,8 +70,9 @@ class GroupInView(OneResult[GroupResult]):
         result = self.result
         if result is None or tuple(ids) != result.ids:
             return ids[0]
-        worst = max(range(len(ids)), key=lambda k: value_of(result, "lane_noise", k))
-        return ids[worst]
+        noise = [value_of(result, "lane_noise", k) for k in range(len(ids))]
+        # The first of those that are as bad: rounding must not choose between two that are alike.
+        return ids[next(k for k, value in enumerate(noise) if value >= _ALIKE * max(noise))]
 
     def turn_to(self, identifier: str) -> bool:
         """Forget what is of another group; whether there was another."""

@@ -1,0 +1,118 @@
+"""The commands about links."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from typer.testing import CliRunner
+
+from onda.cli.main import app
+from onda.demo import fulmar_project
+from onda.errors import InputError
+from onda.project.base import set_value
+from onda.project.store import save_project
+from onda.studies.core.study import Control
+from onda.studies.links.inputs import link_inputs
+from onda.studies.links.link import LINK
+
+
+@pytest.fixture(scope="module")
+def file(tmp_path_factory: pytest.TempPathFactory) -> str:
+    """Fulmar with a lane and an uplink."""
+    project = fulmar_project()
+    links = tuple(x for x in project.design.links if x.id in ("jl0", "up1"))
+    wanted = tuple(r for r in project.requirements if r.subject in ("jl0", "up1"))
+    project = set_value(project, design=set_value(project.design, links=links), requirements=wanted)
+    path = tmp_path_factory.mktemp("links") / "fulmar.onda"
+    save_project(project, path)
+    return str(path)
+
+
+def run(*arguments: str) -> tuple[int, str]:
+    result = CliRunner().invoke(app, list(arguments), catch_exceptions=False)
+    return result.exit_code, result.output
+
+
+def test_the_eye_is_that_of_the_study(file) -> None:
+    project = fulmar_project()
+    code, out = run("eye", file, "--json")
+    data = json.loads(out)
+    assert code == 0
+    result = LINK.run(link_inputs(project.design, project.design.link("jl0")), Control())
+    assert data["name"] == "Converter lane 0"
+    assert data["error_rate"] == 1e-12
+    assert data["height_v"] == pytest.approx(result.eye.height)
+    assert data["width_s"] == pytest.approx(result.eye.width)
+    assert data["width_ui"] == pytest.approx(result.eye.width / result.unit_interval)
+    assert data["worst_case_height_v"] == pytest.approx(result.worst)
+    assert data["cursors_v"]["0"] == pytest.approx(result.cursors[0])
+    assert [s["name"] for s in data["settings"]] == ["all equalisers"]
+    _, out = run("eye", file, "--ber", "1e-6", "--json")
+    assert json.loads(out)["height_v"] > data["height_v"]
+    _, out = run("eye", file)
+    assert f"all equalisers: {1e3 * result.eye.height:.1f} mV" in out
+
+
+def test_limits_that_go_by_the_error_rate_decide_the_exit(file, tmp_path) -> None:
+    code, out = run("eye", file, "--link", "up1", "--json")
+    data = json.loads(out)
+    assert code == 0
+    assert {x["measure"]: x["state"] for x in data["limits"]} == {
+        "eye_height_at_rate": "holds",
+        "link_merit": "holds",
+    }
+    assert [e["name"] for e in data["settings"][0]["eyes"]] == ["lower", "middle", "upper"]
+    code, out = run("eye", file, "--link", "up1", "--ber", "1e-15", "--json")
+    states = {x["measure"]: x["state"] for x in json.loads(out)["limits"]}
+    assert code == (1 if "fails" in states.values() else 0)
+    with pytest.raises(InputError, match="there is no link 'x'"):
+        run("eye", file, "--link", "x")
+    with pytest.raises(InputError, match=r"error rate of 0\.5"):
+        run("eye", file, "--ber", "0.5")
+
+
+def test_the_operating_margin_by_a_sheet(file, tmp_path) -> None:
+    sheet = tmp_path / "sheet.json"
+    few = {"before": [0.0, -0.1], "behind": [0.0], "gains": [0.0, -2.0], "decisions": 8}
+    sheet.write_text(json.dumps(few))
+    code, out = run("margin", file, "--link", "up1", "--sheet", str(sheet), "--json")
+    data = json.loads(out)
+    assert data["sheet"]["decisions"] == 8
+    assert data["sheet"]["baud"] == pytest.approx(26.5625e9)
+    assert data["sheet"]["levels"] == 4
+    assert len(data["decision_taps"]) == 8
+    assert data["setting_gain_db"] in (0.0, -2.0)
+    assert code == (1 if data["com_db"] < 3.0 else 0)
+    # Without a package it has more.
+    bare = few | {"package_length": 0.0, "capacitance": 0.0, "board_capacitance": 0.0}
+    sheet.write_text(json.dumps(bare))
+    _, out = run("margin", file, "--link", "up1", "--sheet", str(sheet), "--json")
+    better = json.loads(out)["com_db"]
+    assert better > data["com_db"] + 1.0
+    code, _ = run(
+        "margin", file, "--link", "up1", "--sheet", str(sheet), "--at-least", f"{better - 0.1}"
+    )
+    assert code == 0
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("{", "is no JSON"),
+        ("[1]", "no sheet"),
+        ('{"nothing": 1}', "no parameter 'nothing'"),
+        ('{"noise": "x"}', "is no number"),
+        ('{"gains": []}', "a tap and a gain"),
+    ],
+)
+def test_sheets_that_are_wrong(file, tmp_path, text, words) -> None:
+    sheet = tmp_path / "sheet.json"
+    sheet.write_text(text)
+    with pytest.raises(InputError, match=words):
+        run("margin", file, "--link", "up1", "--sheet", str(sheet))
+
+
+def test_a_link_over_a_path_has_no_operating_margin(file) -> None:
+    with pytest.raises(InputError, match="does not run over a network"):
+        run("margin", file, "--link", "jl0")
