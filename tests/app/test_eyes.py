@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QComboBox
 
 from onda.app.plots.curves import CurvePlot
 from onda.app.shell.window import MainWindow
+from onda.app.stages.eyes.costs_view import CostsView
 from onda.app.stages.eyes.margin_view import MarginView
 from onda.app.stages.eyes.rate_view import RateView
 from onda.app.stages.eyes.stage import EyesStage
@@ -271,3 +272,35 @@ def test_the_operating_margin_with_every_figure(window: MainWindow) -> None:
     stage = look_at(window, "jl0", "margin")
     assert "does not run over a network" in view.sentence.text()
     assert view.figures._rows == []
+
+
+def test_what_costs_most_is_listed_first(window: MainWindow) -> None:
+    stage = look_at(window, "jl3", "costs")
+    view = stage.views.get("costs", CostsView)
+    result = result_of(stage)
+    cells = {row.cells[0]: row.cells for row in view.list._rows}
+    assert next(iter(cells)) == "random jitter"
+    feedback = next(s for s in result.settings if s.name == "without feedback")
+    height, unit = cells["decision feedback"][1].split()
+    assert unit == "V"
+    assert float(height) == pytest.approx(feedback.height, rel=2e-3)
+    lost = float(cells["decision feedback"][2].split()[0].replace("−", "-"))
+    assert lost == pytest.approx(1e3 * (feedback.height - result.eye.height), abs=0.2)
+    assert view.sentence.text().startswith("Random jitter costs most width, 0.0")
+    assert "Decision feedback earns most height, 39" in view.sentence.text()
+
+
+def test_the_worst_pattern_is_played_along_the_path(window: MainWindow) -> None:
+    stage = look_at(window, "jl0", "bits")
+    assert stage.result is not None
+    bits = "".join(str(int(b)) for b in stage.result.peak.worst_one)
+    stage.play.click()
+    assert window.settle(60_000)
+    assert window.selection.stage == "paths"
+    path = window.document.project.design.path("jl0")
+    assert path.stimulus.kind == "bits"
+    assert path.stimulus.bits == bits
+    assert path.stimulus.rate.si == pytest.approx(16.25e9)
+    assert path.stimulus.window.si > len(bits) / 16.25e9
+    window.undo()
+    assert window.document.project.design.path("jl0").stimulus.kind != "bits"

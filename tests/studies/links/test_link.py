@@ -21,6 +21,7 @@ from onda.studies.core.keys import key_of
 from onda.studies.core.study import Control
 from onda.studies.coupling.eye import GROUP_EYE
 from onda.studies.coupling.eye import eye_inputs as lane_inputs
+from onda.studies.links.costs import LINK_COSTS
 from onda.studies.links.eye import EYE
 from onda.studies.links.inputs import LinkInputs, eye_inputs, link_inputs
 from onda.studies.links.judge import measure_link
@@ -355,3 +356,24 @@ def test_quick_answers_are_near_the_fine_ones(board, jl0) -> None:
     assert quick.eye.height == pytest.approx(fine.eye.height, rel=5e-3)
     assert quick.eye.width == pytest.approx(fine.eye.width, abs=0.004 * fine.unit_interval)
     assert len(quick.settings) == 1
+
+
+def test_what_each_thing_costs_is_the_eye_without_it(board, jl0) -> None:
+    link = set_value(jl0, sender=SENDER, listener=LISTENER)
+    inputs = link_inputs(board.design, link)
+    found = LINK_COSTS.run(inputs, Control())
+    whole = LINK.run(inputs, Control())
+    assert (found.height, found.width) == (whole.eye.height, whole.eye.width)
+    by_name = {c.what: c for c in found.costs}
+    assert set(by_name) >= {"random jitter", "bounded jitter", "noise", "decision feedback"}
+    assert "crosstalk" not in by_name
+    calm = LINK.run(replace(inputs, jitter=replace(inputs.jitter, random=0.0),
+                            equalisers=replace(inputs.equalisers, chain=whole.chain, gains=()),
+                            ), Control())  # fmt: skip
+    assert by_name["random jitter"].width == pytest.approx(calm.eye.width)
+    bare = next(s for s in whole.settings if s.name == "without feedback")
+    assert by_name["decision feedback"].height == pytest.approx(bare.height)
+    assert by_name["decision feedback"].is_help
+    assert by_name["decision feedback"].height < found.height < by_name["noise"].height
+    moves = [abs(c.width - found.width) for c in found.costs]
+    assert moves == sorted(moves, reverse=True)

@@ -95,7 +95,8 @@ class EyeInputs:
 class LinkInputs:
     """Everything a statistical eye depends on; jitter in s, noise in V rms.
 
-    `fine` False looks at fewer moments, while something is dragged.
+    `fine` False looks at fewer moments, while something is dragged; `compare` False leaves out the
+    eyes without some equalisers.
     """
 
     channel: ChannelInputs
@@ -107,6 +108,7 @@ class LinkInputs:
     sampling: Sampling
     mask: MaskInputs | None
     fine: bool = True
+    compare: bool = True
 
 
 def _lane_inputs(design: Design, link: Link) -> LaneInputs | None:

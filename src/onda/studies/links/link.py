@@ -184,7 +184,7 @@ def _run(inputs: LinkInputs, control: Control) -> LinkEye:
     )
     per_ui = _FINE if inputs.fine else _QUICK
     settings, all_of_it = [], None
-    choices = list(_chains(chain))[: None if inputs.fine else 1]
+    choices = list(_chains(chain))[: None if inputs.fine and inputs.compare else 1]
     for k, (name, one) in enumerate(choices):
         try:
             still = still_eye(channel, one, inputs.levels, inputs.sampling, per_ui)

@@ -10,9 +10,11 @@ from onda.app.shell.choices import ChoiceSpec
 from onda.app.shell.form import FieldSpec
 from onda.errors import InputError
 from onda.project.base import set_value
+from onda.project.kind import Ref
 from onda.project.links.link import PATTERNS, EyeMask, Link
 from onda.project.links.recipe import channel_of, channels, over
-from onda.project.quantities import Quantity, parse_quantity
+from onda.project.paths.path import Stimulus
+from onda.project.quantities import Quantity, parse_quantity, quantity
 
 __all__ = ["LinkHand"]
 
@@ -25,12 +27,17 @@ _USUAL_MASK = {"width": "0.5 UI", "flat": "0.2 UI", "height": "100 mV"}
 
 
 class LinkHand:
-    """Edits of the link in view; `kept` are the same link in kept states."""
+    """Edits of the link in view; `kept` are the same link in kept states, `show` goes to another
+    object."""
 
     def __init__(
-        self, editor: Editor, link: Callable[[], Link | None], kept: Callable[[], list[Any]]
+        self,
+        editor: Editor,
+        link: Callable[[], Link | None],
+        kept: Callable[[], list[Any]],
+        show: Callable[[Ref], None],
     ) -> None:
-        self._editor, self._link, self._kept = editor, link, kept
+        self._editor, self._link, self._kept, self._show = editor, link, kept, show
 
     @property
     def _present(self) -> Link:
@@ -65,6 +72,21 @@ class LinkHand:
         plain = typed.strip().lower()
         edge = None if plain in ("", "fastest") else parse_quantity(typed, "time", "ps")
         self.set("Change edge", launch=set_value(self._present.launch, edge=edge))
+
+    def play(self, link: Link, bits: str) -> None:
+        """Send bits along the link's path, as its stimulus, and look at it there."""
+
+        def act() -> None:
+            design = self._editor.design
+            assert link.path is not None
+            path = design.path(link.path)
+            # Long enough for all of them, and for what comes behind.
+            window = quantity((len(bits) + 8) / link.rate.si, "time", "ns", 4)
+            stimulus = Stimulus(kind="bits", rate=link.rate, bits=bits[-4096:], window=window)
+            self._editor.put("Play the worst pattern", set_value(path, stimulus=stimulus))
+            self._show(Ref("path", path.id))
+
+        self._editor.run(act)
 
     def _run_over(self, channel: str) -> None:
         self._editor.run(lambda: self.set("Run over another", **over(channel)))

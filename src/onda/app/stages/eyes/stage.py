@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from onda.app.kit.context import Context
 from onda.app.kit.kept import Kept, column_words
@@ -20,6 +20,7 @@ from onda.app.shell.form import Form
 from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
 from onda.app.stages.eyes.chain import Chain
+from onda.app.stages.eyes.costs_view import CostsView
 from onda.app.stages.eyes.end_fields import EndFields
 from onda.app.stages.eyes.eye_view import EyeView
 from onda.app.stages.eyes.link_fields import LinkHand
@@ -33,6 +34,7 @@ from onda.project.measures import measure
 from onda.project.model import Design
 from onda.project.quantities import pretty
 from onda.studies.core.margin import Margin
+from onda.studies.links.costs import LINK_COSTS
 from onda.studies.links.eye import EYE, EyeResult
 from onda.studies.links.inputs import (
     EyeInputs,
@@ -44,7 +46,6 @@ from onda.studies.links.inputs import (
 from onda.studies.links.link import LINK, LinkEye
 from onda.studies.links.margin import (
     OPERATING_MARGIN,
-    ChannelMargin,
     margin_inputs,
     usual_terms,
 )
@@ -70,7 +71,9 @@ class EyesStage(OneResultStage[EyeResult]):
     def __init__(self, context: Context, info: StageInfo) -> None:
         super().__init__(context, info)
         look = context.look
-        self.hand = LinkHand(self.editor, lambda: self.link, self.subject.kept_items)
+        self.hand = LinkHand(
+            self.editor, lambda: self.link, self.subject.kept_items, context.selection.show
+        )
         self.add_keep_button()
         self.chain = Chain(look)
         self.surface.body.addWidget(self.chain)
@@ -78,6 +81,7 @@ class EyesStage(OneResultStage[EyeResult]):
             [
                 View("bits", "Bit by bit", self._make_bits),
                 View("rate", "At the error rate", self._make_rate),
+                View("costs", "What costs", lambda: CostsView(look)),
                 View("margin", "Operating margin", lambda: MarginView(look)),
             ],
             "Views",
@@ -164,6 +168,10 @@ class EyesStage(OneResultStage[EyeResult]):
         layout.addWidget(Heading("Worst case"))
         self.pattern_text = label("", "secondary", wrap=True)
         layout.addWidget(self.pattern_text)
+        self.play = QPushButton("Play in Paths")
+        self.play.setToolTip("Send these bits along the path, through its devices, and look at it")
+        self.play.clicked.connect(self._play)
+        layout.addWidget(self.play)
         self.mask_note = label("", "secondary", wrap=True)
         layout.addWidget(self.mask_note)
         layout.addStretch(1)
@@ -202,8 +210,8 @@ class EyesStage(OneResultStage[EyeResult]):
         self._show_chain(link)
         self._show_fields(link)
         self._ask_rate(link)
-        if self.views.current == "margin" and not self.context.document.in_gesture:
-            self._ask_margin(link)
+        if not self.context.document.in_gesture:
+            self._ask_more(link)
         if link.modulation == "pam4":
             # Bit by bit only two levels are laid over each other.
             self.context.desk.withdraw(f"{self.info.id}-now")
@@ -268,6 +276,14 @@ class EyesStage(OneResultStage[EyeResult]):
         if not self.context.document.in_gesture:
             self.context.standing.note()
 
+    def _play(self) -> None:
+        """Send the worst pattern along the path, through its devices."""
+        link, result = self.link, self.result
+        if link is None or link.path is None or result is None:
+            return
+        bits = "".join(str(int(b)) for b in result.peak.worst_one)
+        self.hand.play(link, bits)
+
     def _fail_rate(self, why: str) -> None:
         self.rate = None
         if self.link is not None and self.link.modulation == "pam4":
@@ -275,27 +291,35 @@ class EyesStage(OneResultStage[EyeResult]):
         elif self.views.current == "rate":
             self.surface.tell(why)
 
-    def _ask_margin(self, link: Link) -> None:
-        """Ask for the operating margin, by the usual sheet."""
-        view = self.views.get("margin", MarginView)
-        terms = usual_terms(link)
-
-        def show(found: ChannelMargin) -> None:
-            view.show_margin(found, terms, "")
-
-        def fail(why: str) -> None:
-            view.show_margin(None, None, why)
-
-        view.show_margin(None, None, "")
-        self.subject.ask(
-            "margin", OPERATING_MARGIN, lambda: margin_inputs(self.design, link), show, fail
-        )
+    def _ask_more(self, link: Link) -> None:
+        """Ask for what is worked out only where it is looked at."""
+        if self.views.current == "costs":
+            costs = self.views.get("costs", CostsView)
+            costs.show_costs(None, "")
+            self.subject.ask(
+                "more",
+                LINK_COSTS,
+                lambda: link_inputs(self.design, link),
+                lambda found: costs.show_costs(found, ""),
+                lambda why: costs.show_costs(None, why),
+            )
+        elif self.views.current == "margin":
+            # By the usual sheet.
+            margin, terms = self.views.get("margin", MarginView), usual_terms(link)
+            margin.show_margin(None, None, "")
+            self.subject.ask(
+                "more",
+                OPERATING_MARGIN,
+                lambda: margin_inputs(self.design, link),
+                lambda found: margin.show_margin(found, terms, ""),
+                lambda why: margin.show_margin(None, None, why),
+            )
 
     def _turn(self) -> None:
         """Another view is looked at."""
         link = self.link
-        if link is not None and self.views.current == "margin":
-            self._ask_margin(link)
+        if link is not None and self.views.current in ("costs", "margin"):
+            self._ask_more(link)
             return
         if link is not None and link.modulation == "pam4" and self.views.current == "bits":
             self.surface.tell("Bit by bit, eyes are of two levels.")
@@ -449,6 +473,7 @@ class EyesStage(OneResultStage[EyeResult]):
         self.lane.show_text(str(link.lane))
         self.edge.show_text(pretty(link.launch.edge) if link.launch.edge else "fastest")
         self.bits.setVisible(link.modulation == "nrz")
+        self.play.setVisible(link.modulation == "nrz" and link.path is not None)
         self.choices.set_specs(self.hand.choices(link))
         self.form.set_specs(self.hand.fields(link))
         self.ends.show_link(link)
