@@ -92,7 +92,7 @@ def test_tests_mirror_the_packages() -> None:
     source = Path(onda.__file__).parent
     for folder in sorted(p for p in here.rglob("*") if p.is_dir()):
         relative = folder.relative_to(here)
-        if relative.parts[0] in ("walk", "__pycache__") or relative.parts[-1] in (
+        if relative.parts[0] in ("walk", "attack", "__pycache__") or relative.parts[-1] in (
             "__pycache__",
             "data",
         ):

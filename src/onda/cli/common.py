@@ -138,6 +138,9 @@ def console(width: int) -> Any:
 
 def read_bytes(file: Path) -> bytes:
     """Content of a file; raise `InputError` where it cannot be read."""
+    from onda.formats.plain_file import check_plain
+
+    check_plain(file)
     try:
         return file.read_bytes()
     except OSError as error:

@@ -151,7 +151,7 @@ def _changed(group: LaneGroup, change: str) -> LaneGroup:
     if what == "spacing" and len(where) <= 2:
         after = None
         if len(where) == 2:
-            if not where[1].isdigit():
+            if not where[1].isdecimal():
                 raise InputError(f"--set {change}: {where[1]!r} is no lane", remedy="From 1 on.")
             after = int(where[1]) - 1
         value = parse_quantity(typed, "length", "um")

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import logging
+import os
 import sys
+from collections.abc import Callable
 from logging.handlers import RotatingFileHandler
-from typing import Annotated
+from typing import Annotated, Any, TextIO
 
 import platformdirs
 import typer
@@ -54,14 +56,46 @@ def _log_to_file() -> logging.Handler:
     return handler
 
 
+class _Answers:
+    """Standard output whose reader may leave: that ends the command, and is no failure."""
+
+    def __init__(self, out: TextIO) -> None:
+        self._out = out
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._out, name)
+
+    def write(self, text: str) -> int:
+        """Write, as the stream does."""
+        return int(self._guarded(lambda: self._out.write(text)))
+
+    def flush(self) -> None:
+        """Flush, as the stream does."""
+        self._guarded(self._out.flush)
+
+    def _guarded(self, act: Callable[[], Any]) -> Any:
+        try:
+            return act()
+        except BrokenPipeError:
+            # What is still in its buffer goes nowhere, without a word at the end.
+            os.dup2(os.open(os.devnull, os.O_WRONLY), self._out.fileno())
+            raise SystemExit(0) from None
+
+
 def main() -> None:
     """Entry point: errors meant for the user go to stderr as one sentence, with exit code 2."""
     handler = _log_to_file()
+    sys.stdout = _Answers(sys.stdout)
     try:
         app()
     except OndaError as error:
         logging.getLogger("onda").warning("%s", error)
         sys.stderr.write(f"onda: {error}\n")
+        raise SystemExit(EXIT_BAD_INPUT) from None
+    except OSError as error:
+        logging.getLogger("onda").warning("%s", error)
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+        sys.stderr.write(f"onda: the answer cannot be written: {error.strerror}\n")
         raise SystemExit(EXIT_BAD_INPUT) from None
     finally:
         logging.getLogger("onda").removeHandler(handler)

@@ -198,7 +198,7 @@ def _read_as(
             raise InputError(f"there is no remedy {word!r}", remedy="passive, reciprocal, causal.")
     changes: dict[str, Any] = {}
     words = ports.replace(",", " ").split()
-    if not all(w.isascii() and w.isdigit() and 0 < int(w) < 1000 for w in words):
+    if not all(w.isascii() and w.isdecimal() and 0 < int(w) < 1000 for w in words):
         raise InputError(f"--ports {ports}: no order", remedy="As in --ports '1 3 2 4'.")
     order = tuple(int(w) - 1 for w in words)
     if remedies:

@@ -13,6 +13,7 @@ from onda.errors import InputError
 
 __all__ = ["Column", "Row", "read_table", "write_table"]
 
+_LONGEST_NAME = 120
 _LARGEST = 16 * 1024 * 1024
 _HEADER = re.compile(r"\s*([A-Za-z][\w ]*?)\s*(?:[\[(]\s*([^\])]{0,12})\s*[\])])?\s*")
 
@@ -127,7 +128,8 @@ def _read_header(
     known = {c.name.lower(): c for c in columns}
     out: list[tuple[str, float | None] | None] = []
     for cell in cells:
-        match = _HEADER.fullmatch(cell)
+        # What is longer is no name that is known, whatever it holds.
+        match = _HEADER.fullmatch(cell) if len(cell) <= _LONGEST_NAME else None
         column = known.get(match[1].lower().strip()) if match else None
         if column is None or match is None:
             out.append(None)

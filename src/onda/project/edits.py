@@ -163,7 +163,7 @@ def rename_object(project: Project, ref: Ref, name: str) -> Project:
 
 def keep_state(project: Project, name: str, note: str = "") -> Project:
     """Keep the present design under a name and show it; at most three are shown at once."""
-    number = 1 + max((int(k.id[1:]) for k in project.kept if k.id[1:].isdigit()), default=0)
+    number = 1 + max((int(k.id[1:]) for k in project.kept if k.id[1:].isdecimal()), default=0)
     kept = KeptState(id=f"k{number}", name=name, note=note, design=project.design)
     return _limit_shown(set_value(project, kept=(*project.kept, kept)))
 

@@ -116,6 +116,9 @@ def _found(sha256: str) -> list[Path]:
 
 def _hash_of(path: Path) -> str:
     """Hash of a file; worked out once for each of its states."""
+    if not path.is_file():
+        # Neither a folder nor a pipe is what was taken once.
+        raise FileNotFoundError(str(path))
     about = path.stat()
     state = str(path), about.st_size, about.st_mtime_ns
     known = _checked.get(state)

@@ -82,6 +82,8 @@ DIMENSIONS: dict[str, DimensionInfo] = {
     )
 }
 
+_LONGEST = 100
+_LARGEST_SI = 1e300
 _TEXT = re.compile(
     r"\s*([+-]?(?:\d{1,40}\.?\d{0,40}|\.\d{1,40})(?:[eE][+-]?\d{1,3})?)"
     r"\s*([A-Za-zµμΩ\u2126%/°]{0,12}(?:/100 ?mm)?)\s*"
@@ -135,7 +137,7 @@ def parse_quantity(text: str, dimension: str, default_unit: str | None = None) -
     0.0001016
     """
     info = DIMENSIONS[dimension]
-    match = _TEXT.fullmatch(text)
+    match = _TEXT.fullmatch(text) if len(text) <= _LONGEST else None
     if match is None:
         raise InputError(
             f"{text[:40]!r} is not a {dimension}",
@@ -263,7 +265,7 @@ def _read(value: object, dimension: str) -> Quantity:
         si = value.get("si", parsed.si)
         if not isinstance(si, (int, float)) or isinstance(si, bool):
             raise InputError("the SI value must be a number")
-        if not math.isclose(si, parsed.si, rel_tol=1e-9, abs_tol=1e-30):
+        if abs(si) > _LARGEST_SI or not math.isclose(si, parsed.si, rel_tol=1e-9, abs_tol=1e-30):
             raise InputError(f"{value['text']!r} and its SI value disagree")
         return parsed
     raise InputError(

@@ -12,6 +12,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from onda.errors import InputError
+from onda.formats.plain_file import check_plain
 from onda.project.files import look_beside, missing_files
 from onda.project.model import SCHEMA_VERSION, Project
 
@@ -183,6 +184,7 @@ def _item_path(location: tuple[int | str, ...]) -> str | None:
 
 def load_project(path: Path) -> Project:
     """Read a project file; see `loads`."""
+    check_plain(path)
     try:
         if path.stat().st_size > _LARGEST_BYTES:
             raise InputError(

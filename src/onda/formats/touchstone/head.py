@@ -82,7 +82,7 @@ class Head:
                 raise self.fail(f"version {rest[:10]!r} is not known", line)
             self.version = 2
         elif keyword in ("number of ports", "number of frequencies", "number of noise frequencies"):
-            if not rest.isdigit() or not 0 < int(rest) < 10**7:
+            if not rest.isdecimal() or not 0 < int(rest) < 10**7:
                 raise self.fail(f"[{found[1]}] needs a number above 0", line)
             value = int(rest)
             if keyword == "number of ports":

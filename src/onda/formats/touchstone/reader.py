@@ -22,6 +22,7 @@ __all__ = ["TouchstoneFile", "read_touchstone"]
 
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
+_MOST_STRETCHES = 1000
 _MOST_VALUES = 400_000_000
 _PIECE = 8_000_000
 """Bytes below which it is not worth to share the reading."""
@@ -152,6 +153,12 @@ class _Reader:
 
     def _bulk(self, position: int, target: list[FloatArray]) -> int:
         """Numbers from a position on; where they end."""
+        if len(self._stretches) + len(self._noise) > _MOST_STRETCHES:
+            raise self._head.fail(
+                f"words between its numbers more than {_MOST_STRETCHES} times",
+                self._line_at(position),
+                "Take option lines and keywords out from among the data.",
+            )
         if target is self._values:
             self._stretches.append((self._count, position))
         bounds = self._bounds(position)
@@ -192,7 +199,9 @@ class _Reader:
         # Pages that are not written to cost nothing.
         room = np.empty((stop - start) // 2 + 2)
         count, position, why, noted = scan(self._data, start, stop, room, notes)
-        return room[:count], notes[:noted].tolist(), position, why
+        # A view would keep room for all of the file alive.
+        values = room[:count] if 2 * count >= len(room) else room[:count].copy()
+        return values, notes[:noted].tolist(), position, why
 
     def _line_of(self, index: int) -> int:
         """Line of a value."""
@@ -248,6 +257,11 @@ class _Reader:
         reference = np.array(head.reference or [head.r] * n)
         if len(reference) != n or (reference <= 0).any():
             raise self._head.fail(f"[Reference] needs {n} resistances above 0")
+        if head.parameter in ("G", "H") and n != 2:
+            raise self._head.fail(
+                f"{head.parameter} parameters are of two ports, not of {n}",
+                remedy="Write S, Y or Z parameters.",
+            )
         if head.version == 1 and head.parameter in ("Y", "Z", "G", "H"):
             data = _denormalised(data, head.parameter, head.r)
         noise = _joined(self._noise)

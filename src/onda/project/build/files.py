@@ -10,6 +10,7 @@ from onda.errors import InputError
 from onda.formats.build_table import BuildTable, layers_from_csv, layers_to_csv, rules_to_csv
 from onda.formats.ipc2581.reader import read_ipc2581
 from onda.formats.ipc2581.write import write_ipc2581
+from onda.formats.plain_file import check_plain
 from onda.project.build.exchange import Taken, build_table, take_build
 from onda.project.model import Project
 from onda.project.store import write_atomically
@@ -75,6 +76,7 @@ FORMATS: list[BuildFormat] = [
 
 
 def _bytes_of(path: Path) -> bytes:
+    check_plain(path)
     try:
         return path.read_bytes()
     except FileNotFoundError as error:

@@ -16,6 +16,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 from onda.engine.materials import DielectricFit, fit_dielectric
 from onda.errors import InputError
 from onda.formats.material_csv import MaterialRow, materials_from_csv, materials_to_csv
+from onda.formats.plain_file import check_plain
 from onda.project.base import Frozen, Name
 from onda.project.build.stackup import Material, MaterialPoint
 from onda.project.quantities import quantity
@@ -207,6 +208,7 @@ def read_user_materials(path: Path) -> int:
     InputError : it cannot be read
     NotPhysical : a table that no causal material can have
     """
+    check_plain(path)
     try:
         data = path.read_bytes()
     except OSError as error:

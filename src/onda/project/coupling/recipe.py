@@ -95,7 +95,7 @@ def _no_class(project: Project) -> tuple[str, str] | None:
 
 def _lanes(typed: str) -> list[tuple[str, str]]:
     count, _, rest = typed.partition(":")
-    if not count.strip().isdigit() or len(count.strip()) > 3:
+    if not count.strip().isdecimal() or len(count.strip()) > 3:
         raise InputError(f"{typed[:20]!r} is no number of lanes", remedy="As in 4.")
     n = int(count)
     if not 2 <= n <= MOST_LANES:

@@ -60,7 +60,7 @@ def with_structure(line_class: LineClass, layer: str, choice: str) -> LineClass:
         made = next(s for s in STRUCTURES.values() if s.may_face)
     else:
         made = structure(word)
-    if word != "facing" and (made.spelled(0) != made.key) != rest.isdigit():
+    if word != "facing" and (made.spelled(0) != made.key) != rest.isdecimal():
         raise InputError(f"unknown structure {choice!r}")
     on = []
     for t in line_class.on:
@@ -71,6 +71,6 @@ def with_structure(line_class: LineClass, layer: str, choice: str) -> LineClass:
         else:
             gap = (t.gap or t.width) if made.several else None
             on.append(t.model_copy(update={"gap": gap, "facing": None, "shift": None}))
-    counted = rest.isdigit() and word != "facing"
+    counted = rest.isdecimal() and word != "facing"
     count = int(rest) if counted else max(made.counts[0], 2)
     return set_value(line_class, kind=made.key, count=count, on=tuple(on))

@@ -125,7 +125,7 @@ def read_ends(typed: str) -> tuple[PortEnd, ...]:
     for part in filter(None, (p.strip() for p in typed.split(","))):
         number, _, what = part.partition(" ")
         what = what.strip().lower()
-        if not (number.isascii() and number.isdigit() and len(number) < 4 and what):
+        if not (number.isascii() and number.isdecimal() and len(number) < 4 and what):
             raise InputError(f"{part[:30]!r} is no end of a port", remedy="As in 2 open, 4 50 ohm.")
         if what in ("open", "short"):
             out.append(PortEnd.model_validate({"port": int(number), "kind": what}))

@@ -80,6 +80,8 @@ def read_set(text: str, file: str | None = None) -> LimitSet:
     try:
         found = LimitSet.model_validate_json(text)
         for limit in found.limits:
+            if not (limit.at_least or limit.at_most or limit.ranges):
+                raise InputError(f"{limit.measure} has no limit", remedy="Give it one, or none.")
             read_limits(limit.measure, limit.at_least, limit.at_most)
     except ValidationError as error:
         first = error.errors(include_url=False, include_input=False)[0]

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from onda.errors import InputError
+from onda.formats.plain_file import check_plain
 from onda.project.files import LARGEST_BYTES, Content, keep
 
 __all__ = ["ReadInputs", "read_inputs", "take"]
@@ -44,6 +45,7 @@ def read_inputs(path: Path, largest: int = LARGEST_BYTES) -> ReadInputs:
 def take(inputs: ReadInputs) -> Content:
     """Put a file's content into the store; raise `InputError` where it cannot be read."""
     path = Path(inputs.path)
+    check_plain(path)
     try:
         data = path.read_bytes()
     except OSError as error:

@@ -132,7 +132,7 @@ class EndFields(QWidget):
         self._set("Change poles", "listener", poles=_list(typed, "frequency", "GHz"))
 
     def _put_decisions(self, typed: str) -> None:
-        if not typed.strip().isdigit():
+        if not typed.strip().isdecimal():
             raise InputError(f"{typed[:20]!r} is no number of taps", remedy="From 0 to 64.")
         self._set("Change feedback", "listener", decisions=int(typed))
 

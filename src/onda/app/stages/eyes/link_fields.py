@@ -63,7 +63,7 @@ class LinkHand:
 
     def set_lane(self, typed: str) -> None:
         """Another lane of the network."""
-        if not typed.strip().isdigit():
+        if not typed.strip().isdecimal():
             raise InputError(f"{typed[:20]!r} is no lane", remedy="Lanes count from 1.")
         self.set("Change lane", lane=int(typed))
 

@@ -88,7 +88,7 @@ def _entry(result: NetworkResult, word: str) -> Shown:
     digits = word.upper().removeprefix("S").replace(";", "_").split("_")
     if len(digits) == 1 and len(digits[0]) == 2:
         digits = list(digits[0])
-    if len(digits) != 2 or not all(d.isascii() and d.isdigit() for d in digits):
+    if len(digits) != 2 or not all(d.isascii() and d.isdecimal() for d in digits):
         raise InputError(f"{word[:20]!r} is no entry", remedy="As in S21, or S12_3 above port 9.")
     places = []
     for d in digits:

@@ -90,7 +90,7 @@ class NetworkEdits:
     def order_typed(self, typed: str) -> None:
         """Ports in another order."""
         words = typed.replace(",", " ").split()
-        if not all(w.isascii() and w.isdigit() and len(w) < 4 for w in words):
+        if not all(w.isascii() and w.isdecimal() and len(w) < 4 for w in words):
             raise InputError(f"{typed[:30]!r} is no order", remedy="As in 1 3 2 4.")
         order = tuple(int(w) for w in words)
         self._set("Change port order", order=order)
