@@ -140,7 +140,9 @@ class Document(QObject):
 
     def _show(self, project: Project) -> None:
         self.project = project
-        self._timer.start()
+        if not self._timer.isActive():
+            # From the first edit that is not kept yet: further ones must not put it off.
+            self._timer.start()
         self.changed.emit()
         if not self._in_gesture:
             self.settled.emit()
@@ -173,6 +175,13 @@ class Document(QObject):
             self.trouble.emit(f"Autosave failed: {error}")
             return None
         return self._autosave.path
+
+    def autosave_if_due(self) -> None:
+        """Keep what was edited since the last autosave, now: the user turns away, a long run
+        begins."""
+        if self._timer.isActive():
+            self._timer.stop()
+            self.autosave_now()
 
     @property
     def is_touched(self) -> bool:

@@ -9,6 +9,7 @@ from pathlib import Path
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication
 
+from onda.app.ending import Ending
 from onda.app.faults import Faults
 from onda.app.recents import known_look, remember_file
 from onda.app.shell.window import MainWindow
@@ -51,7 +52,11 @@ def run_application(project: Project | None, path: Path | None) -> int:
         window.show_start()
     else:
         window.offer_recovery()
-    code = app.exec()
+    ending = Ending(window.document.autosave_now, window.close)
+    ending.install()
+    app.applicationStateChanged.connect(lambda _: window.document.autosave_if_due())
+    code = app.exec() or ending.code
+    ending.uninstall()
     faults.uninstall()
     if window.kept_at is not None:
         sys.stderr.write(
