@@ -304,7 +304,7 @@ def test_the_eye_is_measured_over_100_000_bits(eyes) -> None:
         "Worst-case height",
     ]
     assert all(m.state is State.HOLDS for m in window.strip.margins)
-    assert "width 0.89" in stage.view.accessibleDescription()
+    assert "width 0.89" in stage.bits_view.eye.accessibleDescription()
 
 
 def test_rate_pattern_and_bits_change_the_eye(eyes) -> None:
@@ -318,7 +318,7 @@ def test_rate_pattern_and_bits_change_the_eye(eyes) -> None:
     type_into(stage.form.fields[0].edit, "25 Gb/s")
     assert window.settle()
     assert stage.result.eye.height < before
-    assert stage.kept_view.isVisible()
+    assert stage.bits_view.kept_eye.isVisible()
     assert window.strip._kept["width-jl0"]
     stage.choices.choose("Pattern", "7")
     assert window.settle()

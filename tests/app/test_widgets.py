@@ -406,7 +406,7 @@ def test_map_and_eye_read_out_under_the_pointer(make_window: MakeWindow) -> None
     assert view._hover is None
     window.selection.go("eyes")
     assert window.settle()
-    eye = window.stages["eyes"].view
+    eye = window.stages["eyes"].bits_view.eye
     QTest.mouseMove(eye, eye._box.center().toPoint())
     assert eye._hover is not None
     assert not eye.grab().isNull()

@@ -6,23 +6,22 @@ from collections.abc import Sequence
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from onda.app.kit.context import Context
 from onda.app.kit.kept import Kept, column_words
 from onda.app.kit.stage import OneResultStage
 from onda.app.kit.surface import scrolled
 from onda.app.kit.views import View, Views
-from onda.app.plots.curves import Axis, Curve, CurvePlot
 from onda.app.shell.choices import Choices
 from onda.app.shell.fields import Heading, NumberRows, TextField, label
 from onda.app.shell.form import Form
 from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
+from onda.app.stages.eyes.bits_view import BitsView, grouped
 from onda.app.stages.eyes.chain import Chain
 from onda.app.stages.eyes.costs_view import CostsView
 from onda.app.stages.eyes.end_fields import EndFields
-from onda.app.stages.eyes.eye_view import EyeView
 from onda.app.stages.eyes.link_fields import LinkHand
 from onda.app.stages.eyes.margin_view import MarginView
 from onda.app.stages.eyes.rate_numbers import rate_remark, rate_rows, worst_words
@@ -79,8 +78,8 @@ class EyesStage(OneResultStage[EyeResult]):
         self.surface.body.addWidget(self.chain)
         self.views = Views(
             [
-                View("bits", "Bit by bit", self._make_bits),
-                View("rate", "At the error rate", self._make_rate),
+                View("bits", "Bit by bit", lambda: BitsView(look)),
+                View("rate", "At the error rate", lambda: RateView(look)),
                 View("costs", "What costs", lambda: CostsView(look)),
                 View("margin", "Operating margin", lambda: MarginView(look)),
             ],
@@ -96,48 +95,10 @@ class EyesStage(OneResultStage[EyeResult]):
         self.inspector = scrolled(self._build_inspector())
         self.views.show_first()
 
-    def _make_rate(self) -> QWidget:
-        return RateView(self.context.look)
-
-    def _make_bits(self) -> QWidget:
-        look = self.context.look
-        eyes = QWidget()
-        self._eyes_box = QHBoxLayout(eyes)
-        self._eyes_box.setContentsMargins(0, 2, 0, 0)
-        self._eyes_box.setSpacing(12)
-        self.view = EyeView(look)
-        self.kept_view = EyeView(look)
-        self.kept_view.hide()
-        self._eyes_box.addWidget(self.view, 1)
-        self._eyes_box.addWidget(self.kept_view, 1)
-        holder = QWidget()
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(eyes, 7)
-        column.addWidget(self._plots(), 3)
-        return holder
-
-    def _plots(self) -> QWidget:
-        look = self.context.look
-        holder = QWidget()
-        grid = QGridLayout(holder)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(14)
-        grid.setVerticalSpacing(2)
-        self.pulse = CurvePlot(look, Axis("Time", "UI"), Axis("Voltage", "mV"), axis_width=40)
-        self.worst = CurvePlot(look, Axis("Bit"), Axis("Sent"), axis_width=30)
-        for i, (plot, title) in enumerate(
-            (
-                (self.pulse, "Pulse response and cursors, mV over UI"),
-                (self.worst, "Worst pattern for a one"),
-            )
-        ):
-            grid.addWidget(label(title, "heading"), 0, i)
-            grid.addWidget(plot, 1, i)
-        grid.setRowStretch(1, 1)
-        grid.setColumnStretch(0, 3)
-        grid.setColumnStretch(1, 2)
-        return holder
+    @property
+    def bits_view(self) -> BitsView:
+        """Eyes bit by bit."""
+        return self.views.get("bits", BitsView)
 
     def _build_inspector(self) -> QWidget:
         content = QWidget()
@@ -203,7 +164,7 @@ class EyesStage(OneResultStage[EyeResult]):
             return
         self.subject.turn_to(link.id)
         self.turned_to(link.id, link.name)
-        words = f"{link.rate.text} · PRBS{link.prbs} · {_grouped(link.bits)} bits · at the sampler"
+        words = f"{link.rate.text} · PRBS{link.prbs} · {grouped(link.bits)} bits · at the sampler"
         if link.modulation == "pam4":
             words = f"{link.rate.text} · four levels, {link.symbols_per_second / 1e9:g} GBd"
         self.surface.show_head(link.name, words)
@@ -374,46 +335,10 @@ class EyesStage(OneResultStage[EyeResult]):
         if link is None or result is None:
             return
         named = self.named_kept[-1] if self.kept else None
-        kept = named.result if named is not None else None
-        reach = max(_reach(r) for r in (result, kept) if r is not None)
-        mask = _mask(link)
-        title = "Now" if kept else f"Eye over {_grouped(result.eye.bits)} bits"
-        self.view.show_eye(title, result.eye, mask, result.mask_hits or 0.0, reach)
-        self.kept_view.setVisible(kept is not None)
-        if kept is not None and named is not None:
-            hits = kept.mask_hits if np.isfinite(kept.mask_hits) else 0.0
-            self.kept_view.show_eye(f"Kept: {named.name}", kept.eye, mask, hits, reach, kept=True)
-        self._draw_pulse(result, named)
+        self.bits_view.show_eye(result, named, _mask(link))
         if self.views.current == "bits":
             self._draw_numbers(result, named)
         self.margins_changed.emit()
-
-    def _draw_pulse(self, result: EyeResult, kept: Kept[EyeResult] | None) -> None:
-        t = self.context.look.t
-        curves = []
-        drawn = [("now", result, t.sea, 0)]
-        if kept is not None:
-            drawn.append((kept.called(), kept.result, t.kept, kept.number))
-        for name, r, color, number in drawn:
-            n = r.pulse.samples_per_ui
-            ui = (np.arange(len(r.pulse.flat)) - r.peak.phase) / n - r.peak.main
-            curves.append(Curve(name, ui, r.pulse.flat * 1e3, color, 1.6, number))
-        last = min(len(result.peak.cursors) - result.peak.main, 14)
-        marks = [
-            (
-                float(k),
-                float(result.peak.cursors[k + result.peak.main] * 1e3),
-                t.ink if k == 0 else t.secondary,
-            )
-            for k in range(-result.peak.main, last)
-        ]
-        high = 1.12e3 * float(result.pulse.flat.max())
-        low = min(1.2e3 * float(result.pulse.flat.min()), -0.06 * high)
-        self.pulse.show_curves(curves, view=(-2.0, 13.0, low, high), marks=marks)
-        bits = result.peak.worst_one[-16 - result.peak.main :].astype(float)
-        at = np.arange(len(bits) + 1, dtype=float) - (len(bits) - 1 - result.peak.main) - 0.5
-        steps = Curve("bit", np.repeat(at, 2)[1:-1], np.repeat(bits, 2), t.sea, 1.6)
-        self.worst.show_curves([steps], view=(float(at[0]), float(at[-1]), -0.25, 1.25))
 
     def _draw_numbers(self, result: EyeResult, named: Kept[EyeResult] | None) -> None:
         kept = named.result if named is not None else None
@@ -423,7 +348,7 @@ class EyesStage(OneResultStage[EyeResult]):
             before = float(getattr(then, attribute)) if then is not None else None
             return NumberRows.si_row(name, float(getattr(eye, attribute)), dimension, before)
 
-        self.measured.remark.setText(column_words(named, f"over {_grouped(eye.bits)} bits"))
+        self.measured.remark.setText(column_words(named, f"over {grouped(eye.bits)} bits"))
         rows = [
             row("Width", "width", "unit interval"),
             row("Height", "height", "voltage"),
@@ -479,19 +404,6 @@ class EyesStage(OneResultStage[EyeResult]):
         self.ends.show_link(link)
 
 
-def _grouped(count: int) -> str:
-    return f"{count:,}".replace(",", "\u202f")
-
-
 def _mask(link: Link) -> MaskInputs | None:
     mask = link.mask
     return None if mask is None else MaskInputs(mask.width.si, mask.flat.si, mask.height.si)
-
-
-def _reach(result: EyeResult) -> float:
-    """Volts that the traces reach from the decision level, with some room."""
-    eye = result.eye
-    levels = np.flatnonzero(eye.density.sum(axis=0) > 0)
-    top = eye.v_low + (levels[-1] + 1) * eye.v_step - eye.base
-    bottom = eye.base - (eye.v_low + levels[0] * eye.v_step)
-    return 1.12 * float(max(top, bottom))
