@@ -16,6 +16,8 @@ from onda.app.shell.window import MainWindow
 from onda.app.stages import STAGES
 from onda.app.theme import DAY, NIGHT, Tokens
 from onda.app.tour import set_resistor
+from onda.errors import InputError
+from onda.project.base import set_value
 from onda.project.model import Project
 from onda.project.recovery import Autosave, pending_boards
 from onda.project.store import load_project, save_project
@@ -149,6 +151,79 @@ def test_full_disk_is_told_and_nothing_is_lost(
     window.messages.press("Close")
     window.opening.save()
     assert load_project(file) == window.document.project
+
+
+def _change_outside(file: Path, project: Project) -> Project:
+    other = set_value(project, revision="from elsewhere")
+    save_project(other, file)
+    return other
+
+
+def test_a_file_changed_outside_is_not_saved_over_without_a_word(
+    make_window: MakeWindow, project: Project, tmp_path: Path
+) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    window = make_window(path=file)
+    assert not window.opening.look_outside()
+    other = _change_outside(file, project)
+    set_resistor(window, "clk-adc", 46.0)
+    mine = window.document.project
+    window.opening.save()
+    assert "changed by another program" in window.messages.text.text()
+    assert load_project(file) == other
+    assert not window.document.is_saved
+    window.messages.press("What differs")
+    told = window.messages.text.text()
+    assert "revision rev B" in told
+    assert "path" in told
+    window.messages.press("Save beside it")
+    assert load_project(file) == other
+    assert load_project(tmp_path / "fulmar-2.onda") == mine
+    assert window.document.path == tmp_path / "fulmar-2.onda"
+
+
+def test_a_file_changed_outside_is_saved_over_or_reloaded_when_asked(
+    make_window: MakeWindow, project: Project, tmp_path: Path
+) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    window = make_window(path=file)
+    _change_outside(file, project)
+    set_resistor(window, "clk-adc", 46.0)
+    mine = window.document.project
+    window.opening.save()
+    window.messages.press("Save over it")
+    assert load_project(file) == mine
+    assert window.document.is_saved
+    other = _change_outside(file, mine)
+    set_resistor(window, "clk-adc", 47.0)
+    unsaved = window.document.project
+    assert window.opening.look_outside()
+    window.messages.press("Reload it")
+    assert window.document.project == other
+    assert window.document.is_saved
+    # What was not saved is not gone: it is offered.
+    window.messages.press("Recover it")
+    assert window.document.project == unsaved
+
+
+def test_saving_beside_another_file_of_the_same_name_is_refused(
+    make_window: MakeWindow, project: Project, tmp_path: Path
+) -> None:
+    window = make_window(path=tmp_path / "fulmar.onda")
+    save_project(project, tmp_path / "fulmar.onda")
+    reference = project.design.device_files[0]
+    theirs = tmp_path / "other" / reference.path
+    theirs.parent.mkdir(parents=True)
+    theirs.write_bytes(b"another one")
+    with pytest.raises(InputError, match=r"another file than the project's own"):
+        window.document.save(tmp_path / "other" / "fulmar.onda")
+    assert theirs.read_bytes() == b"another one"
+    assert not (tmp_path / "other" / "fulmar.onda").exists()
+    theirs.unlink()
+    window.document.save(tmp_path / "other" / "fulmar.onda")
+    assert theirs.read_bytes() == (tmp_path / reference.path).read_bytes()
 
 
 def test_file_that_vanished_is_written_anew(

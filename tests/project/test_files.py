@@ -99,5 +99,5 @@ def test_a_full_disk_is_told(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) ->
     blocked = tmp_path / "file"
     blocked.write_text("no folder")
     monkeypatch.setattr(files, "_store", lambda: blocked)
-    with pytest.raises(InputError, match="cannot be written"):
+    with pytest.raises(InputError, match="cannot be made"):
         keep(b"anything")

@@ -10,6 +10,8 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from onda.errors import InputError
+from onda.project.disk_state import DiskState
+from onda.project.files import others_beside
 from onda.project.model import Project
 from onda.project.recovery import Autosave, Recovered, pending_boards
 from onda.project.store import load_project, save_project
@@ -69,6 +71,7 @@ class Document(QObject):
         super().__init__()
         self.project = project
         self.path = path
+        self._on_disk = DiskState.of(path) if path is not None else None
         self.stack = QUndoStack(self)
         self.stack.setUndoLimit(500)
         self.stack.cleanChanged.connect(self._on_clean)
@@ -148,10 +151,19 @@ class Document(QObject):
             self.settled.emit()
 
     def save(self, path: Path | None = None) -> None:
-        """Write the file; raise `InputError` where that fails, with the old file untouched."""
+        """Write the file; raise `InputError` where that fails, with the old file untouched.
+
+        Whether another program changed it since is for who asks to look at: `is_changed_outside`.
+        """
         target = path or self.path
         if target is None:
             raise InputError("the project has no file yet", remedy="Choose where to save it.")
+        if target != self.path and (others := others_beside(self.project, target.parent)):
+            raise InputError(
+                f"{', '.join(others[:3])} there is another file than the project's own",
+                file=str(target.parent),
+                remedy="Nothing was saved. Choose another folder, or give that file another name.",
+            )
         vanished = self.path == target and self.path is not None and not target.exists()
         save_project(self.project, target)
         self._autosave.clear()
@@ -160,6 +172,7 @@ class Document(QObject):
         if target != self.path:
             self.path = target
             self._autosave = Autosave(target)
+        self._on_disk = DiskState.of(target)
         self.stack.setClean()
         self.saved_changed.emit()
         if vanished:
@@ -182,6 +195,16 @@ class Document(QObject):
         if self._timer.isActive():
             self._timer.stop()
             self.autosave_now()
+
+    def is_changed_outside(self) -> bool:
+        """Whether another program wrote the file since it was read or saved here."""
+        known = self._on_disk
+        return known is not None and self.path is not None and not known.is_of(self.path)
+
+    def accept_outside(self) -> None:
+        """What is on disk now was seen: saving goes over it without another word."""
+        if self.path is not None:
+            self._on_disk = DiskState.of(self.path)
 
     @property
     def is_touched(self) -> bool:
@@ -224,6 +247,7 @@ class Document(QObject):
         self.stack.clear()
         self.project = project
         self.path = path
+        self._on_disk = DiskState.of(path) if path is not None else None
         self._autosave, self._resumed = Autosave(path), False
         self.stack.setClean()
         self.replaced.emit()

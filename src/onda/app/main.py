@@ -6,6 +6,7 @@ import sys
 from importlib import resources
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication
 
@@ -54,7 +55,13 @@ def run_application(project: Project | None, path: Path | None) -> int:
         window.offer_recovery()
     ending = Ending(window.document.autosave_now, window.close)
     ending.install()
-    app.applicationStateChanged.connect(lambda _: window.document.autosave_if_due())
+
+    def on_focus(state: Qt.ApplicationState) -> None:
+        window.document.autosave_if_due()
+        if state == Qt.ApplicationState.ApplicationActive:
+            window.opening.look_outside()
+
+    app.applicationStateChanged.connect(on_focus)
     code = app.exec() or ending.code
     ending.uninstall()
     faults.uninstall()

@@ -157,7 +157,7 @@ def read_text(file: Path) -> str:
 
 def write_file(file: Path, content: bytes | list[str]) -> None:
     """Write a file whole or not at all; a list is its lines."""
-    from onda.project.store import write_atomically
+    from onda.project.writing import write_atomically
 
     data = content if isinstance(content, bytes) else ("\n".join(content) + "\n").encode()
     write_atomically(file, data)

@@ -223,6 +223,10 @@ def check(
 
     kinds = _kinds_of(only) if only else None
     project = open_project(file)
+    if report is not None:
+        from onda.report.html import prepare_folder
+
+        prepare_folder(report)
     with running(jobs, scheduler) as runner:
         bar = None if as_json else progress_bar()
         margins = check_project(project, runner, only=kinds, progress=bar)

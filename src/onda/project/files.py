@@ -12,7 +12,6 @@ import mmap
 import os
 import time
 from collections.abc import Iterable
-from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib import resources
@@ -24,6 +23,7 @@ import platformdirs
 from onda.errors import InputError
 from onda.project.file_reference import DeviceFile
 from onda.project.model import Design, Project
+from onda.project.writing import remove_leftovers, write_atomically
 
 __all__ = [
     "LARGEST_BYTES",
@@ -35,6 +35,7 @@ __all__ = [
     "learn",
     "look_beside",
     "missing_files",
+    "others_beside",
     "shipped",
     "trim_store",
 ]
@@ -146,17 +147,13 @@ def keep(data: bytes) -> str:
         # What is used is not what was used longest ago.
         os.utime(target)
     else:
-        temporary = target.with_name(f".{digest}.{os.getpid()}")
         try:
             target.parent.mkdir(parents=True, exist_ok=True)
-            temporary.write_bytes(data)
-            temporary.replace(target)
         except OSError as error:
-            with suppress(OSError):
-                temporary.unlink(missing_ok=True)
             raise InputError(
-                f"cannot be written: {error.strerror}", file=str(target), remedy="Free some space."
+                f"cannot be made: {error.strerror}", file=str(target.parent)
             ) from error
+        write_atomically(target, data, flush=False)
         trim_store()
     learn(digest, target)
     return digest
@@ -218,11 +215,22 @@ def missing_files(project: Project, folder: Path) -> Iterable[tuple[Path, bytes]
             continue
 
 
+def others_beside(project: Project, folder: Path) -> list[str]:
+    """Names of files in a folder that have the name, but not the content, of one of a project's."""
+    out = []
+    for file in files_of(project):
+        path = folder / file.path
+        if path.is_file() and _hash_of(path) != file.sha256:
+            out.append(file.path)
+    return out
+
+
 def trim_store(most: int = STORE_BYTES) -> None:
     """Drop imported contents used longest ago until the store is within its size.
 
     What came within a day stays: it may be the only copy for a project that is not saved yet.
     """
+    remove_leftovers(_store())
     young = time.time() - _DAY
     try:
         found = [(p.stat().st_mtime, p.stat().st_size, p) for p in _store().iterdir()]

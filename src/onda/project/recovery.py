@@ -22,7 +22,8 @@ import platformdirs
 from onda.errors import InputError
 from onda.project.files import content_of, files_of, learn
 from onda.project.model import Project
-from onda.project.store import dumps, loads, write_atomically
+from onda.project.store import dumps, loads
+from onda.project.writing import remove_leftovers, write_atomically
 
 __all__ = ["Autosave", "Pending", "Recovered", "pending_boards"]
 
@@ -114,6 +115,7 @@ class Autosave:
 
     def _sweep(self) -> None:
         """Contents that no autosave refers to any more go."""
+        remove_leftovers(self._folder)
         needed = {s for _, w in _every(self._folder) for s in _strings(w.get("files"))}
         with suppress(OSError):
             for path in (self._folder / _CONTENTS).iterdir():

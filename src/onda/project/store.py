@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
-import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -15,8 +13,9 @@ from onda.errors import InputError
 from onda.formats.plain_file import check_plain
 from onda.project.files import look_beside, missing_files
 from onda.project.model import SCHEMA_VERSION, Project
+from onda.project.writing import remove_leftovers, write_atomically
 
-__all__ = ["dumps", "load_project", "loads", "save_project", "write_atomically"]
+__all__ = ["dumps", "load_project", "loads", "save_project"]
 
 _LARGEST_BYTES = 64 * 1024 * 1024
 
@@ -207,6 +206,7 @@ def load_project(path: Path) -> Project:
         raise InputError(f"cannot be read: {error.strerror}", file=str(path)) from error
     project = loads(text, file=str(path))
     look_beside(project, path.parent)
+    remove_leftovers(path.resolve().parent)
     return project
 
 
@@ -235,43 +235,3 @@ def save_project(project: Project, path: Path) -> None:
             else:
                 file.unlink(missing_ok=True)
         raise
-
-
-def write_atomically(path: Path, data: bytes, *, flush: bool = True) -> None:
-    """Write to a temporary file beside `path`, flush it to disk, then rename it over `path`.
-
-    `flush` False leaves it to the system when it reaches the disk: for what can be made again.
-    """
-    temporary: str | None = None
-    try:
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-        with os.fdopen(handle, "wb") as stream:
-            stream.write(data)
-            if flush:
-                stream.flush()
-                os.fsync(stream.fileno())
-        if path.exists():
-            os.chmod(temporary, path.stat().st_mode & 0o777)
-        else:
-            os.chmod(temporary, 0o644)
-        os.replace(temporary, path)
-        temporary = None
-        if flush:
-            _flush_folder(path.parent)
-    except OSError as error:
-        raise InputError(
-            f"could not be saved: {error.strerror or error}",
-            file=str(path),
-            remedy="The file on disk is as it was. Free some space or choose another place.",
-        ) from error
-    finally:
-        if temporary is not None:
-            Path(temporary).unlink(missing_ok=True)
-
-
-def _flush_folder(folder: Path) -> None:
-    handle = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from tempfile import TemporaryFile
 
 import jinja2
 
@@ -15,11 +16,12 @@ from onda.project.edits import requirements_of
 from onda.project.kind import Ref
 from onda.project.kinds import KINDS
 from onda.project.model import Project
+from onda.project.writing import write_atomically
 from onda.report.sheets import SHEETS, Drawing
 from onda.studies.core.margin import Margin, State, limits_text
 from onda.studies.core.runner import StudyRunner
 
-__all__ = ["write_report"]
+__all__ = ["prepare_folder", "write_report"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,8 +53,8 @@ def write_report(
     ------
     InputError : the folder cannot be written to
     """
+    prepare_folder(folder)
     try:
-        folder.mkdir(parents=True, exist_ok=True)
         subjects = _subjects(project, margins, runner, folder)
         page = folder / "index.html"
         environment = jinja2.Environment(
@@ -69,7 +71,7 @@ def write_report(
             version=__version__,
             screens=screens,
         )
-        page.write_text(html, encoding="utf-8")
+        write_atomically(page, html.encode("utf-8"))
     except OSError as error:
         raise InputError(
             f"the report cannot be written: {error.strerror}",
@@ -77,6 +79,25 @@ def write_report(
             remedy="Choose another folder.",
         ) from error
     return page
+
+
+def prepare_folder(folder: Path) -> None:
+    """Make the folder of a report; told before a long run rather than after it.
+
+    Raises
+    ------
+    InputError : it cannot be made or written to
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        with TemporaryFile(dir=folder):
+            pass
+    except OSError as error:
+        raise InputError(
+            f"the report cannot be written: {error.strerror}",
+            file=str(folder),
+            remedy="Choose another folder.",
+        ) from error
 
 
 def _subjects(

@@ -18,7 +18,7 @@ from onda.app.kit.menus import MenuEntry, fill
 from onda.app.shell.asking import ask_save
 from onda.app.theme import Look
 from onda.errors import InputError, OndaError
-from onda.project.store import write_atomically
+from onda.project.writing import write_atomically
 
 __all__ = ["Share", "Table", "offer_share", "subject_of", "titled"]
 

@@ -6,6 +6,7 @@ import logging
 import time
 from collections.abc import Callable, Sequence
 from fnmatch import fnmatch
+from itertools import count
 from pathlib import Path
 from typing import Protocol
 
@@ -21,11 +22,13 @@ from onda.errors import InputError, OndaError
 from onda.project.base import fresh_id
 from onda.project.model import Project
 from onda.project.recovery import pending_boards
+from onda.project.store import load_project
 
 __all__ = ["Opening", "Places"]
 
 _log = logging.getLogger(__name__)
 _PROJECT = "*.onda"
+_MOST_TOLD = 12
 _FILTER = f"Onda projects ({_PROJECT})"
 
 
@@ -198,7 +201,61 @@ class Opening:
         else:
             self.run(self._save_there)
 
+    def look_outside(self) -> bool:
+        """Say where another program changed the file meanwhile; whether one did."""
+        path = self._document.path
+        if path is None or not self._document.is_changed_outside():
+            return False
+        self._messages.say(
+            f"{path.name} was changed by another program since it was opened here.",
+            [
+                ("Reload it", lambda: self.load(path)),
+                ("Save over it", self._save_over),
+                ("Save beside it", lambda: self._save_beside(path)),
+                ("What differs", lambda: self._tell_differences(path)),
+            ],
+        )
+        return True
+
+    def _save_over(self) -> None:
+        self._document.accept_outside()
+        self.run(self._save_there)
+
+    def _save_beside(self, path: Path) -> None:
+        names = (path.with_name(f"{path.stem}-{k}{path.suffix}") for k in count(2))
+        free = next(n for n in names if not n.exists())
+
+        def act() -> None:
+            self._document.save(free)
+            remember_file(free)
+            self._messages.say(
+                f"Saved as {free.name}; {path.name} is as the other program left it."
+            )
+
+        self.run(act)
+
+    def _tell_differences(self, path: Path) -> None:
+        def act() -> None:
+            from onda.project.differences import differences
+
+            found = differences(load_project(path), self._document.project)
+            shown = "; ".join(found[:_MOST_TOLD])
+            more = f"; and {len(found) - _MOST_TOLD} more" if len(found) > _MOST_TOLD else ""
+            words = f"Here, but not in the file: {shown}{more}." if found else "Both are alike."
+            self._messages.say(
+                words,
+                [
+                    ("Reload it", lambda: self.load(path)),
+                    ("Save over it", self._save_over),
+                    ("Save beside it", lambda: self._save_beside(path)),
+                ],
+            )
+
+        self.run(act)
+
     def _save_there(self) -> None:
+        if self.look_outside():
+            return
         self._document.save()
         if self._document.path is not None:
             remember_file(self._document.path)

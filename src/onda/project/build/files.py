@@ -13,7 +13,7 @@ from onda.formats.ipc2581.write import write_ipc2581
 from onda.formats.plain_file import check_plain
 from onda.project.build.exchange import Taken, build_table, take_build
 from onda.project.model import Project
-from onda.project.store import write_atomically
+from onda.project.writing import write_atomically
 
 __all__ = ["FORMATS", "BuildFormat", "read_build", "write_build"]
 

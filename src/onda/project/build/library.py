@@ -20,7 +20,7 @@ from onda.formats.plain_file import check_plain
 from onda.project.base import Frozen, Name
 from onda.project.build.stackup import Material, MaterialPoint
 from onda.project.quantities import quantity
-from onda.project.store import write_atomically
+from onda.project.writing import write_atomically
 
 __all__ = [
     "Foil",

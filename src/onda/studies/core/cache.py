@@ -24,7 +24,7 @@ import numpy as np
 import platformdirs
 
 from onda.errors import InputError
-from onda.project.store import write_atomically
+from onda.project.writing import remove_leftovers, write_atomically
 from onda.studies.core.evidence import Evidence
 
 __all__ = ["ResultCache", "decode", "encode", "size_of"]
@@ -208,6 +208,7 @@ class ResultCache:
 
     def trim(self) -> None:
         """Drop the results used longest ago until the folder is within its size."""
+        remove_leftovers(self.folder)
         found = []
         try:
             for path in self.folder.glob("*.npz"):

@@ -37,7 +37,7 @@ from onda.project.networks.network import (
     PathSource,
 )
 from onda.project.quantities import Quantity, parse_quantity
-from onda.project.store import write_atomically
+from onda.project.writing import write_atomically
 from onda.studies.core.reading import read_inputs
 from onda.studies.networks.file import NETWORK_READ, FileSummary
 from onda.studies.networks.network import NetworkResult

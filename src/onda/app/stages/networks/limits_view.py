@@ -29,7 +29,7 @@ from onda.project.networks.limit_sets import (
 )
 from onda.project.requirement_edits import require
 from onda.project.requirements import Requirement
-from onda.project.store import write_atomically
+from onda.project.writing import write_atomically
 from onda.studies.core.margin import Margin
 
 __all__ = ["LimitsView"]

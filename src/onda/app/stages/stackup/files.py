@@ -15,7 +15,7 @@ from onda.errors import InputError, OndaError
 from onda.project.build.exchange import Taken
 from onda.project.build.files import FORMATS, read_build, write_build
 from onda.project.model import Project
-from onda.project.store import write_atomically
+from onda.project.writing import write_atomically
 
 __all__ = ["BuildFiles"]
 
