@@ -207,7 +207,7 @@ class Opening:
         if path is None or not self._document.is_changed_outside():
             return False
         self._messages.say(
-            f"{path.name} was changed by another program since it was opened here.",
+            f"{path.name} was changed by another program.",
             [
                 ("Reload it", lambda: self.load(path)),
                 ("Save over it", self._save_over),
