@@ -73,11 +73,7 @@ def write_report(
         )
         write_atomically(page, html.encode("utf-8"))
     except OSError as error:
-        raise InputError(
-            f"the report cannot be written: {error.strerror}",
-            file=str(folder),
-            remedy="Choose another folder.",
-        ) from error
+        raise _unwritten(folder, error) from error
     return page
 
 
@@ -93,11 +89,15 @@ def prepare_folder(folder: Path) -> None:
         with TemporaryFile(dir=folder):
             pass
     except OSError as error:
-        raise InputError(
-            f"the report cannot be written: {error.strerror}",
-            file=str(folder),
-            remedy="Choose another folder.",
-        ) from error
+        raise _unwritten(folder, error) from error
+
+
+def _unwritten(folder: Path, error: OSError) -> InputError:
+    return InputError(
+        f"the report cannot be written: {error.strerror}",
+        file=str(folder),
+        remedy="Choose another folder.",
+    )
 
 
 def _subjects(

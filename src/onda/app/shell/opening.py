@@ -209,13 +209,19 @@ class Opening:
         self._messages.say(
             f"{path.name} was changed by another program.",
             [
-                ("Reload it", lambda: self.load(path)),
-                ("Save over it", self._save_over),
-                ("Save beside it", lambda: self._save_beside(path)),
+                *self._ways_on(path),
                 ("What differs", lambda: self._tell_differences(path)),
             ],
         )
         return True
+
+    def _ways_on(self, path: Path) -> list[tuple[str, Callable[[], None]]]:
+        """What can be done about a file that another program changed."""
+        return [
+            ("Reload it", lambda: self.load(path)),
+            ("Save over it", self._save_over),
+            ("Save beside it", lambda: self._save_beside(path)),
+        ]
 
     def _save_over(self) -> None:
         self._document.accept_outside()
@@ -242,14 +248,7 @@ class Opening:
             shown = "; ".join(found[:_MOST_TOLD])
             more = f"; and {len(found) - _MOST_TOLD} more" if len(found) > _MOST_TOLD else ""
             words = f"Here, but not in the file: {shown}{more}." if found else "Both are alike."
-            self._messages.say(
-                words,
-                [
-                    ("Reload it", lambda: self.load(path)),
-                    ("Save over it", self._save_over),
-                    ("Save beside it", lambda: self._save_beside(path)),
-                ],
-            )
+            self._messages.say(words, self._ways_on(path))
 
         self.run(act)
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.links.chain import Chain, Merit, best_chain, decision_taps, merit, sampling_time
+from onda.engine.links.chain import Chain, Merit, best_chain, decision_taps, sampling_time
 from onda.engine.links.pulse import PulseResponse
 from onda.engine.links.statistical import SampledPulse
 from onda.studies.links.inputs import ChainInputs, EyeInputs
@@ -56,8 +56,6 @@ def found_chain(
         chain, found = best_chain(_with_taps(chain), pulse, others, unit_interval, **terms)
         again = replace(wanted, chain=chain)
         chain, found = best_chain(_to_try(again), pulse, others, unit_interval, **terms)
-    if not wanted.gains and not wanted.find_taps:
-        found = merit(chain, pulse, others, unit_interval, **terms)  # type: ignore[arg-type]
     return chain, found
 
 

@@ -24,6 +24,7 @@ __all__ = [
     "channel_inputs",
     "eye_inputs",
     "link_inputs",
+    "mask_inputs",
 ]
 
 
@@ -142,7 +143,8 @@ def channel_inputs(design: Design, link: Link) -> ChannelInputs:
     )
 
 
-def _mask(link: Link) -> MaskInputs | None:
+def mask_inputs(link: Link) -> MaskInputs | None:
+    """The mask of a link, None where it has none."""
     mask = link.mask
     return None if mask is None else MaskInputs(mask.width.si, mask.flat.si, mask.height.si)
 
@@ -178,7 +180,7 @@ def eye_inputs(design: Design, link: Link) -> EyeInputs:
         prbs=link.prbs,
         bits=link.bits,
         sampling=link.sampling,
-        mask=_mask(link),
+        mask=mask_inputs(link),
         two_levels=link.modulation == "nrz",
     )
 
@@ -200,6 +202,6 @@ def link_inputs(design: Design, link: Link, *, fine: bool = True) -> LinkInputs:
         noise=link.listener.noise.si,
         error_rate=link.error_rate,
         sampling=link.sampling,
-        mask=_mask(link),
+        mask=mask_inputs(link),
         fine=fine,
     )

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from onda.engine.links.chain import Chain, Merit
 from onda.engine.links.eye import Mask
-from onda.engine.links.eye_grid import contours, log10_errors, with_jitter, with_noise
+from onda.engine.links.eye_grid import EyeGrid, contours, log10_errors, with_jitter, with_noise
 from onda.engine.links.statistical import Jitter, SampledPulse, crossings, shaken
 from onda.errors import InputError
 from onda.studies.core.study import Control, Study
@@ -206,12 +206,18 @@ def _rms(jitter: Jitter) -> float:
     return math.sqrt(jitter.random**2 + float((weights * places**2).sum()))
 
 
+def _is_shown(grid: EyeGrid, unit: float) -> NDArray[np.bool_]:
+    """Which of the moments are shown; both last ones whole, whatever the rounding."""
+    apart = float(grid.moments[1] - grid.moments[0])
+    return np.asarray(np.abs(grid.moments) <= _SHOWN * unit + 0.5 * apart)
+
+
 def _setting(name: str, chain: Chain, still: StillEye, inputs: LinkInputs) -> Setting:
     grid, unit = still.grid, inputs.channel.unit_interval
     apart = float(grid.moments[1] - grid.moments[0])
     noisy = with_noise(grid.mass, grid.step, inputs.noise)
     shaking = with_jitter(noisy, apart, inputs.jitter)
-    shown = np.abs(grid.moments) <= _SHOWN * unit + 0.5 * apart
+    shown = _is_shown(grid, unit)
     moments = grid.moments[shown]
     middle = len(moments) // 2
     main = still.sampler.seen(0.0)[0]
@@ -254,8 +260,7 @@ def _whole(
     cursors = dict(sorted(cursors.items()))
     worst, symbols = _worst(cursors, inputs.levels, still.peak_crosstalk)
     frequency, channel_db, equalised_db = _responses(pulses.own, sampler.pulse, unit)
-    apart = float(still.grid.moments[1] - still.grid.moments[0])
-    moments = still.grid.moments[np.abs(still.grid.moments) <= _SHOWN * unit + 0.5 * apart]
+    moments = still.grid.moments[_is_shown(still.grid, unit)]
     count = max(len(sampler.pulse.samples), len(pulses.own.samples))
     time = np.asarray(np.arange(count) * sampler.pulse.step, dtype=np.float64)
     best = settings[0]

@@ -225,6 +225,30 @@ class Layout:
         route = (*place.route, index)
         return replace(place, node=to, delay=place.delay + took, route=route)
 
+    def line_piece(
+        self,
+        place: Place,
+        identifier: str,
+        kind: str,
+        label: str,
+        *,
+        line: Line,
+        length: float,
+        z: float,
+    ) -> Place:
+        """A piece of line that is known by its length, m; it takes what an edge takes along it."""
+        return self.piece(
+            place,
+            identifier,
+            kind,
+            label,
+            line=line,
+            length=length,
+            z=z,
+            took=line.delay_per_m(self.knee) * length,
+            metres=length,
+        )
+
     def coupled_piece(
         self,
         place: Place,

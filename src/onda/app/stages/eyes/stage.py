@@ -38,9 +38,9 @@ from onda.studies.links.eye import EYE, EyeResult
 from onda.studies.links.inputs import (
     EyeInputs,
     LinkInputs,
-    MaskInputs,
     eye_inputs,
     link_inputs,
+    mask_inputs,
 )
 from onda.studies.links.link import LINK, LinkEye
 from onda.studies.links.margin import (
@@ -296,7 +296,7 @@ class EyesStage(OneResultStage[EyeResult]):
         if link is None or result is None or self.views.current != "rate":
             return
         named = self.subject.named(self.rate_kept)
-        self.views.get("rate", RateView).show_link(result, named, _mask(link))
+        self.views.get("rate", RateView).show_link(result, named, mask_inputs(link))
         self.measured.remark.setText(rate_remark(result, named))
         self.numbers.set_rows(rate_rows(result, named[-1].result if named else None))
         self.pattern_text.setText(worst_words(result))
@@ -335,7 +335,7 @@ class EyesStage(OneResultStage[EyeResult]):
         if link is None or result is None:
             return
         named = self.named_kept[-1] if self.kept else None
-        self.bits_view.show_eye(result, named, _mask(link))
+        self.bits_view.show_eye(result, named, mask_inputs(link))
         if self.views.current == "bits":
             self._draw_numbers(result, named)
         self.margins_changed.emit()
@@ -402,8 +402,3 @@ class EyesStage(OneResultStage[EyeResult]):
         self.choices.set_specs(self.hand.choices(link))
         self.form.set_specs(self.hand.fields(link))
         self.ends.show_link(link)
-
-
-def _mask(link: Link) -> MaskInputs | None:
-    mask = link.mask
-    return None if mask is None else MaskInputs(mask.width.si, mask.flat.si, mask.height.si)

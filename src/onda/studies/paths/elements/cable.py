@@ -27,16 +27,9 @@ class CableItem(Item):
 
     def lay(self, layout: Layout, place: Place) -> Place:
         line = line_of_sheet(self.line)
-        return layout.piece(
-            place,
-            self.id,
-            "cable",
-            self.label,
-            line=line,
-            length=self.length,
-            z=float(abs(line.impedance(np.array([layout.knee]))[0])),
-            took=line.delay_per_m(layout.knee) * self.length,
-            metres=self.length,
+        z = float(abs(line.impedance(np.array([layout.knee]))[0]))
+        return layout.line_piece(
+            place, self.id, "cable", self.label, line=line, length=self.length, z=z
         )
 
     def with_value(self, value: float) -> Item:

@@ -68,16 +68,8 @@ class LaneItem(Item):
 
     def _alone(self, layout: Layout, place: Place, piece: PieceInputs) -> Place:
         solved = solve_line(piece.lane, layout.fine, layout.even)
-        return layout.piece(
-            place,
-            self.id,
-            "lane",
-            piece.id,
-            line=solved.line,
-            length=piece.length,
-            z=solved.z,
-            took=solved.line.delay_per_m(layout.knee) * piece.length,
-            metres=piece.length,
+        return layout.line_piece(
+            place, self.id, "lane", piece.id, line=solved.line, length=piece.length, z=solved.z
         )
 
     def _silent(self, layout: Layout, node: int, piece: PieceInputs) -> int:

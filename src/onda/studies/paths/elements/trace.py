@@ -26,16 +26,8 @@ class TraceItem(Item):
 
     def lay(self, layout: Layout, place: Place) -> Place:
         solved = solve_line(self.line, layout.fine, layout.even)
-        return layout.piece(
-            place,
-            self.id,
-            "trace",
-            self.label,
-            line=solved.line,
-            length=self.length,
-            z=solved.z,
-            took=solved.line.delay_per_m(layout.knee) * self.length,
-            metres=self.length,
+        return layout.line_piece(
+            place, self.id, "trace", self.label, line=solved.line, length=self.length, z=solved.z
         )
 
     def with_value(self, value: float) -> Item:
