@@ -377,3 +377,16 @@ def test_what_each_thing_costs_is_the_eye_without_it(board, jl0) -> None:
     assert by_name["decision feedback"].height < found.height < by_name["noise"].height
     moves = [abs(c.width - found.width) for c in found.costs]
     assert moves == sorted(moves, reverse=True)
+
+
+def test_the_worst_case_takes_crosstalk_from_both_levels(board) -> None:
+    """The lowest one sinks and the highest zero rises by what the others can do at most."""
+    link = board.design.link("jl3")
+    inputs = link_inputs(board.design, link)
+    crowded = run(board, link, fine=False)
+    alone = run(board, link, fine=False, channel=replace(inputs.channel, crosstalk=False))
+    assert alone.crosstalk == 0.0
+    assert crowded.crosstalk > 1e-3
+    assert crowded.chain == alone.chain
+    lost = alone.worst - crowded.worst
+    assert lost == pytest.approx(2.0 * crowded.crosstalk, rel=1e-6)
