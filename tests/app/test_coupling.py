@@ -533,3 +533,82 @@ def test_a_plane_is_opened_under_a_piece(window: MainWindow) -> None:
     type_in(stage.form.open, "none")
     assert window.settle(60_000)
     assert stage.result.noise[4].total == pytest.approx(closed)
+
+
+def test_vias_are_put_changed_and_taken_away(window: MainWindow) -> None:
+    stage = look_at(window, "memory-byte")
+    before = [n.total for n in stage.result.noise]
+    stage.subject.choose_element("C1")
+    assert not stage.form.returns.isVisibleTo(stage.form)
+    stage.hand.toggle_vias()
+    assert window.settle(60_000)
+
+    def vias():
+        return piece_of(window.document.project.design.group("memory-byte"), "C1").vias
+
+    # From the outer layer on the other side, where the group begins.
+    assert (vias().from_layer, vias().pitch.text, vias().returns) == ("L8", "1 mm", 1)
+    with_vias = [n.total for n in stage.result.noise]
+    assert all(now > then for now, then in zip(with_vias, before, strict=True))
+    assert "Vias of C1 couple by their currents" in stage.form.notes.text()
+    fields = {f.title.text(): f for f in stage.form.via_form.fields}
+    assert list(fields) == ["Drill", "Pad", "Anti-pad", "Via to via", "To return vias"]
+    assert fields["To return vias"].edit.text() == "1 mm"
+    type_in(fields["Via to via"], "2 mm")
+    type_in(stage.form.returns, "2")
+    type_in(stage.form.rest, "0.1 mm")
+    assert (vias().pitch.text, vias().returns) == ("2 mm", 2)
+    assert (vias().back_drilled, vias().rest.text) == (True, "0.1 mm")
+    assert window.settle(60_000)
+    assert all(a < b for a, b in zip([n.total for n in stage.result.noise], with_vias, strict=True))
+    type_in(stage.form.rest, "none")
+    assert not vias().back_drilled
+    for field, typed, words in (
+        (stage.form.returns, "many", "is no number of vias"),
+        (stage.form.returns, "9", "less than or equal to 8"),
+        (fields["Drill"], "-1 mm", "above 0"),
+    ):
+        kept = vias()
+        type_in(field, typed)
+        assert words in field.problem.text()
+        assert vias() is kept
+    # Vias that touch cannot be solved; the picture stays, and says why.
+    type_in(fields["Via to via"], "0.3 mm")
+    assert window.settle(60_000)
+    assert "0.3 mm from one to another" in stage.failure
+    for _ in range(6):
+        window.document.undo()
+    assert window.settle(60_000)
+    assert vias() is None
+    assert [n.total for n in stage.result.noise] == pytest.approx(before)
+    # Two pieces on one layer have nothing to go through.
+    stage.subject.choose_element("F1")
+    stage.hand.toggle_vias()
+    assert "both run on L1" in stage.surface.problem.text()
+
+
+def test_chances_are_those_of_the_eye_study(window: MainWindow) -> None:
+    stage = look_at(window, "converter-lanes", "chance")
+    assert window.settle(60_000)
+    found = stage.subject.more["eye"]
+    shown = curves(stage)
+    for name, one in (
+        ("near end", found.heard_near),
+        ("far end", found.heard_far),
+        ("all", found.heard),
+    ):
+        assert shown[name][0] == pytest.approx(1e3 * one.size)
+        assert shown[name][1] == pytest.approx(one.log10)
+    assert found.heard_near.most > found.heard_far.most > 0.0
+    (x, y, _), *_ = plot_of(stage)._marks
+    assert (x, y) == pytest.approx((1e3 * found.heard.rare, -12.0))
+    limit = next(v for k, v in shown.items() if k.startswith("effective"))
+    assert limit[0] == pytest.approx([1e3 * found.heard.effective] * 2)
+    words = stage.sentence.text()
+    assert f"hears {1e3 * found.heard.effective:.2f} mV rms" in words
+    assert "once in 1e12 bits" in words
+    # A byte whose lanes all run the same way hears far ends only.
+    alone = look_at(window, "memory-byte", "chance")
+    assert window.settle(60_000)
+    assert "near end" not in curves(alone)
+    assert "all" not in curves(alone)

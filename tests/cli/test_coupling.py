@@ -112,7 +112,27 @@ def test_the_eye_of_a_lane(file) -> None:
     assert rare["eye"]["height_v"] < often["eye"]["height_v"] < often["eye"]["height_alone_v"]
     assert rare["eye"]["error_rate"] == 1e-12
     assert 0.0 < rare["eye"]["width_s"] < rare["eye"]["width_alone_s"] <= 1.2 / 2.4e9
-    assert f"eye {1e3 * rare['eye']['height_v']:.1f} mV" in run(*arguments)[1]
+    text = run(*arguments)[1]
+    assert f"eye {1e3 * rare['eye']['height_v']:.1f} mV" in text
+    heard, sometimes = rare["eye"]["heard"]["all"], often["eye"]["heard"]["all"]
+    assert 0.0 < heard["effective_v"] < sometimes["at_error_rate_v"] < heard["at_error_rate_v"]
+    assert heard["at_error_rate_v"] < heard["most_v"]
+    assert rare["eye"]["heard"]["near"]["most_v"] == 0.0
+    assert f"at random {1e3 * heard['effective_v']:.3g} mV rms" in text
+
+
+def test_vias_are_tried_from_the_command_line(file) -> None:
+    byte = (file, "--group", "memory-byte")
+    _, plain = as_json(*byte)
+    _, drilled = as_json(*byte, "--set", "vias:C1=L6", "--set", "pitch:C1=0.8mm")
+    _, wide = as_json(*byte, "--set", "vias:C1=L6", "--set", "pitch:C1=2mm")
+    _, taken = as_json(*byte, "--set", "vias:C1=L6", "--set", "vias:C1=none")
+    noise = [x["lanes"][3]["noise_v"] for x in (plain, wide, drilled)]
+    assert noise == sorted(noise)
+    assert noise[0] < 0.9 * noise[2]
+    assert taken["lanes"][3] == plain["lanes"][3]
+    # About 0.7 mm of barrel.
+    assert 4e-12 < drilled["delay_s"] - plain["delay_s"] < 10e-12
 
 
 @pytest.mark.parametrize(
@@ -126,6 +146,10 @@ def test_the_eye_of_a_lane(file) -> None:
         (("--set", "spacing:C1:9=300um"), "no lane behind lane 9"),
         (("--set", "length=3 mm"), "2 coupled pieces"),
         (("--set", "rise=soon"), "is not a time"),
+        (("--set", "vias:F1=L9"), "no layer 'L9'"),
+        (("--set", "vias:F1=L3"), "to the same layer"),
+        (("--set", "vias:C2=L1"), "both run on L3"),
+        (("--set", "pitch:F1=1mm"), "F1 has no vias"),
         (("--eye", "x"), "no lane 'x'"),
         (("--eye", "jl0", "--ber", "2"), "error rate"),
         (("--waves", "x"), "no lane 'x'"),

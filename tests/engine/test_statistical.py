@@ -19,7 +19,9 @@ from onda.engine.links.statistical import (
     contour,
     crossings,
     disturbance,
+    exceeded,
     interference,
+    size_at,
 )
 from onda.errors import NotPhysical
 
@@ -181,3 +183,21 @@ def test_rates_and_levels_that_make_no_sense() -> None:
         contour(isi, 0.5, 0.0, 0.0, (-1.0, 1.0))
     with pytest.raises(NotPhysical, match="levels"):
         contour(isi, 0.5, 0.0, 1e-3, (1.0, -1.0))
+
+
+def test_how_often_what_size_is_reached_against_all_sums() -> None:
+    cursors = (3e-3, 1.7e-3, -0.6e-3)
+    sums = [
+        abs(sum(s * c for s, c in zip(signs, cursors, strict=True)))
+        for signs in itertools.product((-1.0, 1.0), repeat=3)
+    ]
+    levels = interference(cursors)
+    at, log10 = exceeded(levels, max(sums), 58)
+    for size, chance in zip(at, log10, strict=True):
+        counted = sum(x >= size * (1 - 1e-9) for x in sums) / 8
+        assert 10.0**chance == pytest.approx(counted)
+    assert at[0] == 0.0
+    assert at[-1] == pytest.approx(5.3e-3)
+    assert size_at(levels, 0.25) == pytest.approx(5.3e-3)
+    assert size_at(levels, 0.26) == pytest.approx(4.1e-3)
+    assert size_at(levels, 1.0) == pytest.approx(0.7e-3)

@@ -41,7 +41,8 @@ def coupling(
     changes: Annotated[
         list[str] | None,
         typer.Option(
-            "--set", help="spacing=300um, spacing:C1:2=300um, length=40mm, rate=..., rise=..."
+            "--set",
+            help="spacing=300um, spacing:C1:2=300um, length=40mm, vias:C1=L6, rate=..., rise=...",
         ),
     ] = None,
     search: Annotated[
@@ -73,7 +74,7 @@ def coupling(
     Exit 0 where all limits of the group hold, 1 where one fails, 2 for input that is wrong.
     """
     from onda.formats.network_files import format_of
-    from onda.project.edits import requirements_of
+    from onda.project.edits import replace_object, requirements_of
     from onda.project.kind import Ref
     from onda.studies.core.margin import State, margin_of
     from onda.studies.coupling.group import GROUP
@@ -85,7 +86,9 @@ def coupling(
     wanted = requirements_of(project, Ref("group", found.id))
     changed = found
     for change in changes or []:
-        changed = _changed(changed, change)
+        changed = _changed(project.design, changed, change)
+    # Whole, so that what the changes name is looked for.
+    project = replace_object(project, changed)
     inputs = group_inputs(project.design, changed)
     if write is not None:
         # Before anything is worked out.
@@ -134,7 +137,7 @@ def coupling(
         raise typer.Exit(EXIT_FAILS)
 
 
-def _changed(group: LaneGroup, change: str) -> LaneGroup:
+def _changed(design: Design, group: LaneGroup, change: str) -> LaneGroup:
     """A group with one `--set`."""
     from onda.project.base import set_value
     from onda.project.coupling.edits import set_length, set_spacing
@@ -166,11 +169,32 @@ def _changed(group: LaneGroup, change: str) -> LaneGroup:
                 remedy=f"As in --set length:{group.pieces[0].id}=20mm.",
             )
         return set_length(group, pieces[0], parse_quantity(typed, "length", "mm"))
+    if what in ("vias", "pitch", "drill") and len(where) == 1:
+        return _vias_changed(design, group, what, where[0], typed)
     raise InputError(
         f"--set {change}: nothing called {name.strip()!r} can be set",
-        remedy="spacing, spacing:PIECE, spacing:PIECE:LANE, length, length:PIECE, rate, rise, near,"
-        " far.",
+        remedy="spacing, spacing:PIECE, spacing:PIECE:LANE, length, length:PIECE, vias:PIECE, "
+        "pitch:PIECE, drill:PIECE, rate, rise, near, far.",
     )
+
+
+def _vias_changed(design: Design, group: LaneGroup, what: str, piece: str, typed: str) -> LaneGroup:
+    """A group with other vias at the beginning of a piece: from a layer, or none."""
+    from onda.project.base import set_value
+    from onda.project.coupling.edits import piece_of, set_vias, usual_vias
+    from onda.project.quantities import parse_quantity
+
+    vias = piece_of(group, piece).vias
+    if what == "vias":
+        if typed.strip().lower() == "none":
+            return set_vias(group, piece, None)
+        usual = vias or usual_vias(design, group, piece)
+        return set_vias(group, piece, set_value(usual, from_layer=typed.strip()))
+    if vias is None:
+        raise InputError(
+            f"{piece} has no vias", remedy=f"Put some there first: --set vias:{piece}=LAYER."
+        )
+    return set_vias(group, piece, set_value(vias, **{what: parse_quantity(typed, "length", "mm")}))
 
 
 def _search(
@@ -272,6 +296,14 @@ def _eye(
         "width_s": found.crowded.width,
         "height_alone_v": found.alone.height,
         "width_alone_s": found.alone.width,
+        "heard": {
+            which: {"effective_v": one.effective, "at_error_rate_v": one.rare, "most_v": one.most}
+            for which, one in (
+                ("all", found.heard),
+                ("near", found.heard_near),
+                ("far", found.heard_far),
+            )
+        },
     }
 
 
@@ -356,6 +388,12 @@ def _print(result: GroupResult, data: dict[str, Any]) -> None:
             f"{e['lane']} at {e['error_rate']:g}: eye {1e3 * e['height_v']:.1f} mV by "
             f"{1e12 * e['width_s']:.1f} ps, without neighbours {1e3 * e['height_alone_v']:.1f} mV "
             f"by {1e12 * e['width_alone_s']:.1f} ps"
+        )
+        h = e["heard"]["all"]
+        typer.echo(
+            f"{e['lane']} hears at random {1e3 * h['effective_v']:.3g} mV rms, "
+            f"{1e3 * h['at_error_rate_v']:.3g} mV at {e['error_rate']:g}, never more than "
+            f"{1e3 * h['most_v']:.3g} mV"
         )
     if "waves" in data:
         w = data["waves"]

@@ -67,10 +67,14 @@ class GroupLine:
         return len(self.l_ext)
 
     @property
+    def at_reference(self) -> FloatArray:
+        """Maxwell capacitance (n, n) F/m of all parts as they were solved."""
+        return sum((part.c_ref for part in self.capacitance), np.zeros_like(self.l_ext))
+
+    @property
     def fastest(self) -> float:
         """Delay of the fastest mode without loss, s/m."""
-        c = sum((part.c_ref for part in self.capacitance), np.zeros_like(self.l_ext))
-        return float(np.sqrt(np.linalg.eigvals(self.l_ext @ c).real.min()))
+        return float(np.sqrt(np.linalg.eigvals(self.l_ext @ self.at_reference).real.min()))
 
     @property
     def of_pairs(self) -> GroupLine:
@@ -140,6 +144,12 @@ class GroupLine:
         own = w.voltage * ((1.0 + decay**2) / d)[:, None, :] @ w.inverse
         mutual = w.voltage * (2.0 * decay / d)[:, None, :] @ w.inverse
         return w.admittance @ own, w.admittance @ mutual
+
+    def open_end(self, s: ComplexArray, length: float) -> ComplexArray:
+        """Admittance (f, n, n) S of a piece whose far end is open."""
+        w = self.modes(s)
+        turn = np.tanh(w.gamma * length)
+        return np.asarray(w.admittance @ ((w.voltage * turn[:, None, :]) @ w.inverse))
 
     def along(
         self,

@@ -22,9 +22,9 @@ from onda.engine.constants import MU0_H_PER_M as MU0
 from onda.engine.via_field import Disc, ViaStack, via_charge
 from onda.errors import NotPhysical
 
-__all__ = ["ViaGeometry", "ViaModel", "via_model"]
+__all__ = ["NO_RETURN", "ViaGeometry", "ViaModel", "via_model"]
 
-_NO_RETURN = 5e-3
+NO_RETURN = 5e-3
 """Where no return via is near, the loop is taken to close through planes this far away, m."""
 
 
@@ -96,7 +96,7 @@ def via_model(g: ViaGeometry) -> ViaModel:
         raise NotPhysical("anti-pad", g.antipad, f"at least 1.2 drills, {1.2 * g.drill:.3g} m")
     if g.er < 1.0 or g.through <= 0.0 or g.stub < 0.0:
         raise NotPhysical("via", f"er {g.er:.3g}, length {g.through:.3g} m", "er >= 1, length > 0")
-    distance = g.return_distance if g.has_return else _NO_RETURN
+    distance = g.return_distance if g.has_return else NO_RETURN
     if distance < 2.0 * g.drill:
         raise NotPhysical("return vias", distance, f"beyond two drills, {2.0 * g.drill:.3g} m")
     a = 0.5 * g.drill

@@ -72,3 +72,49 @@ def test_rarer_errors_leave_less_and_nonsense_is_refused(project) -> None:
     for rate in (0.0, 0.7):
         with pytest.raises(InputError, match="error rate"):
             GROUP_EYE.run(replace(eye_inputs(design, group, "dq3"), error_rate=rate), Control())
+
+
+@pytest.mark.parametrize(("group", "lane"), [("memory-byte", "dq3"), ("converter-lanes", "up0")])
+def test_what_is_heard_at_random_against_samples_drawn(project, group, lane) -> None:
+    inputs = eye_inputs(project.design, project.design.group(group), lane, 1e-3)
+    inputs = replace(inputs, group=replace(inputs.group, fine=False))
+    found = GROUP_EYE.run(inputs, Control())
+    result = GROUP.run(inputs.group, Control())
+    v, unit, per = inputs.lane, 1.0 / inputs.group.rate, 32
+    time = np.arange(float(result.time[0]), 0.95 * float(result.time[-1]), unit / per)
+    rng = np.random.default_rng(5)
+    count = 200_000
+    heard = {True: np.zeros(count), False: np.zeros(count)}
+    most = {True: 0.0, False: 0.0}
+    for a in range(len(result.ids)):
+        if a == v:
+            continue
+        near = bool(result.near[v, a])
+        half = inputs.group.near if near else inputs.group.far
+        rise = np.interp(time, result.time, result.volts[:, v, a])
+        late = np.interp(time - unit, result.time, result.volts[:, v, a], left=0.0)
+        pulse = half * (rise - late)
+        cursors = np.zeros((per, -(-len(pulse) // per)))
+        for k in range(per):
+            some = pulse[k::per]
+            cursors[k, : len(some)] = some
+        phase = rng.integers(0, per, count)
+        bits = rng.choice([-1.0, 1.0], (count, cursors.shape[1]))
+        heard[near] += (bits * cursors[phase]).sum(axis=1)
+        most[near] += float(np.abs(cursors).sum(axis=1).max())
+    sides = (
+        (found.heard, heard[True] + heard[False], most[True] + most[False]),
+        (found.heard_near, heard[True], most[True]),
+        (found.heard_far, heard[False], most[False]),
+    )
+    for side, drawn, largest in sides:
+        assert side.effective == pytest.approx(drawn.std(), rel=0.02, abs=1e-9)
+        sizes = np.sort(np.abs(drawn))
+        low, high = (sizes[-k] for k in (300, 130))
+        assert low * 0.99 <= side.rare <= high * 1.01 + 1e-9
+        # The smallest cursors, together a thousandth, are left out of nothing here.
+        assert side.most == pytest.approx(largest, rel=1e-2, abs=1e-9)
+        if largest > 0.0:
+            middle = float(np.median(sizes))
+            chance = np.interp(middle, side.size, 10.0**side.log10)
+            assert chance == pytest.approx(0.5, abs=0.02)

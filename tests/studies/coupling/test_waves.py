@@ -11,7 +11,7 @@ import pytest
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.coupling import edits
-from onda.project.coupling.group import Guard, LaneGroup
+from onda.project.coupling.group import Guard, LaneGroup, LaneVias
 from onda.project.edits import replace_object
 from onda.project.files import Content, keep
 from onda.project.paths.ends import ModelUse
@@ -172,3 +172,35 @@ def test_pairs_take_no_models(project) -> None:
     )
     with pytest.raises(InputError, match="nowhere"):
         replace_object(project, lost)
+
+
+def test_vias_in_time_agree_with_the_transform_of_the_network(project, byte) -> None:
+    group = linear(byte)
+    for lane in range(4):
+        group = edits.remove_lane(group, f"dq{7 - lane}")
+    group = edits.turn_lane(group, "dq3")
+    plain = GROUP.run(group_inputs(project.design, group, fine=False), Control())
+    vias = LaneVias(from_layer="L6", pitch=parse_quantity("0.8 mm", "length"))
+    group = edits.set_vias(group, "C1", vias)
+    result = GROUP.run(group_inputs(project.design, group, fine=False), Control())
+    # They are heard, so that leaving them out would be seen.
+    assert result.noise[1].total > 1.1 * plain.noise[1].total
+    assert any("vias of C1 couple" in doubt for doubt in result.doubts)
+    assert "vias" not in " ".join(plain.doubts)
+    # Without vias a change of layer is told.
+    jumping = set_value(group, pieces=(group.pieces[0], set_value(group.pieces[1], layer="L3")))
+    told = GROUP.run(group_inputs(project.design, jumping, fine=False), Control()).doubts
+    assert "F1 goes from L1 to L3 without vias" in told
+    with pytest.raises(InputError, match="come from L6, but the piece before runs on L1"):
+        edits.set_vias(jumping, "F1", LaneVias(from_layer="L6"))
+    for lane, k in (("dq1", 1), ("dq3", 3)):
+        found = of(project, group, lane)
+        one = result.arrivals[k]
+        assert one.quiet > plain.arrivals[k].quiet + 5e-12
+        for case in ("quiet", "along", "against"):
+            assert found.wave(case).arrives == pytest.approx(getattr(one, case), rel=4e-3)
+        swing = 2.0 * group.far.si
+        others = [a for a in range(4) if a != k]
+        volts = np.sum([result.volts[:, k, a] for a in others], axis=0) * swing
+        heard = volts[np.argmax(np.abs(volts))]
+        assert found.wave("listens").peak == pytest.approx(heard, rel=0.03)

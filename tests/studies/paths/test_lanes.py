@@ -11,7 +11,8 @@ from onda.engine.circuits import solve_linear
 from onda.engine.circuits.measure import first_crossing
 from onda.errors import InputError
 from onda.project.base import set_value
-from onda.project.coupling.group import Guard, LaneGroup
+from onda.project.coupling import edits
+from onda.project.coupling.group import Guard, LaneGroup, LaneVias
 from onda.project.edits import replace_object
 from onda.project.model import Design
 from onda.project.paths.elements import LanePiece
@@ -173,3 +174,41 @@ def test_what_cannot_be(project, byte) -> None:
     with pytest.raises(InputError, match="has guards") as told:
         run(replace_object(project, guarded).design, over(design, guarded, "dq3"))
     assert "Take its guards away" in str(told.value)
+
+
+@pytest.mark.parametrize(("name", "lane"), [("memory-byte", "dq2"), ("converter-lanes", "up0")])
+def test_vias_of_a_group_are_on_the_way_in_both_directions(project, name, lane) -> None:
+    group = set_value(project.design.group(name), driver=None, listener=None)
+    one = edits.set_vias(group, group.pieces[0].id, LaneVias(from_layer="L8"))
+    design = replace_object(project, one).design
+    inputs = without_devices(path_inputs(design, over(design, one, lane), fine=False))
+    found = PATH.run(inputs, Control())
+    kinds = [s.kind for s in found.spans]
+    # A lane that drives to the left meets them last.
+    at = 0 if name == "memory-byte" else len(kinds) - 1
+    assert kinds[at] == "via"
+    assert kinds.count("via") == 1
+    assert 1e-12 < found.spans[at].end - found.spans[at].start < 20e-12
+    assert len(found.spans[at].beside) == len(group.lanes) - 1
+    # They delay the edge by as much as in the group itself.
+    before = replace_object(project, group).design
+    plain = PATH.run(
+        without_devices(path_inputs(before, over(before, group, lane), fine=False)), Control()
+    )
+    level = 0.5 * (plain.low + plain.high)
+    later = first_crossing(found.time, found.load, level) - first_crossing(
+        plain.time, plain.load, level
+    )
+    with_vias, without = (
+        GROUP.run(group_inputs(d, g, fine=False), Control()).arrivals
+        for d, g in ((design, one), (before, group))
+    )
+    k = [x.id for x in group.lanes].index(lane)
+    assert later == pytest.approx(with_vias[k].quiet - without[k].quiet, abs=2e-12)
+    assert later > 3e-12
+    built = build_path(inputs)
+    exact = solve_linear(
+        built.net, stimuli(built, inputs, edge_commands(inputs))[0], end=3e-9, step=2e-12
+    )
+    ours = np.interp(exact.time, found.time, found.load)
+    assert ours == pytest.approx(exact.node(built.load), abs=6e-3 * (inputs.high - inputs.low))

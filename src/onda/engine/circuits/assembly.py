@@ -24,6 +24,7 @@ from onda.engine.circuits.net import (
     SeriesPart,
     ShuntBranch,
 )
+from onda.engine.circuits.sections import with_sections
 from onda.engine.circuits.short_piece import difference_share, series_model, shunt_model
 from onda.engine.circuits.waves import Echo, Hold, Reach, Ring, Waves
 from onda.engine.group_lines import GroupLine
@@ -126,6 +127,7 @@ def _unknowns(part: ShuntBranch | SeriesPart) -> int:
 
 def assemble(net: Net, sources: int, step: float, band: Band) -> Assembled:
     """Matrices of a net. A piece that takes less than two steps (s) is one section."""
+    net = with_sections(net, step, 0.2 * band.high)
     builder = _Builder(net, sources)
     for shunt in net.shunts:
         builder.branch(shunt, shunt.node, None, shunt.drive if shunt.source else None)

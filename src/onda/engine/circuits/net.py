@@ -81,12 +81,17 @@ class LinePiece:
 
 @dataclass(frozen=True, slots=True)
 class CoupledPiece:
-    """n coupled lines of `length` metres from `nodes_a` to `nodes_b`."""
+    """n coupled lines of `length` metres from `nodes_a` to `nodes_b`.
+
+    `short` ones, of a `GroupLine`, take so little of an edge that one section stands for them in
+    time.
+    """
 
     nodes_a: tuple[int, ...]
     nodes_b: tuple[int, ...]
     line: CoupledLine | GroupLine
     length: float
+    short: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -135,7 +135,7 @@ def solve_transient(
     if not (math.isfinite(end) and math.isfinite(step) and 0 < step < end):
         raise NotPhysical("time step", step, f"above 0 and below the end, {end:.4g} s")
     step = min([step, *(0.5 * many.line.fastest * many.length for many in net.coupled
-                        if isinstance(many.line, GroupLine))])  # fmt: skip
+                        if isinstance(many.line, GroupLine) and not many.short)])  # fmt: skip
     check_transient_size(net, end, step)
     stimuli = (stimulus,) if isinstance(stimulus, PiecewiseLinear) else tuple(stimulus)
     time = np.linspace(0.0, end, math.ceil(end / step) + 1)

@@ -13,11 +13,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from onda.engine.coupling.vias import ViaRow
 from onda.engine.group_lines import GroupLine
 from onda.engine.networks.algebra import cascade, s_to_t, t_to_s
 from onda.errors import NotPhysical
 
-__all__ = ["GroupPiece", "group_network", "piece_network", "tied_guards"]
+__all__ = ["GroupPiece", "group_network", "piece_network", "tied_guards", "vias_network"]
 
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
@@ -58,7 +59,7 @@ def piece_network(frequency: FloatArray, piece: GroupPiece, reference: FloatArra
     NotPhysical : no length, or a reference that is none
     """
     _check(piece, reference)
-    s = np.asarray(2j * np.pi * np.maximum(frequency, _NEXT_TO_DC))
+    s = _waves_at(frequency)
     if piece.guards:
         return tied_guards(s, piece, reference)
     return _scattering(*piece.line.admittance(s, piece.length), reference)
@@ -67,15 +68,38 @@ def piece_network(frequency: FloatArray, piece: GroupPiece, reference: FloatArra
 def _check(piece: GroupPiece, reference: FloatArray) -> None:
     if not (math.isfinite(piece.length) and piece.length > 0.0):
         raise NotPhysical("length", piece.length, "above 0 m")
-    if len(reference) != piece.signals or not (np.asarray(reference) > 0.0).all():
-        raise NotPhysical("references", tuple(reference), f"{piece.signals} values above 0 ohm")
+    _check_reference(reference, piece.signals)
+
+
+def _check_reference(reference: FloatArray, count: int) -> None:
+    if len(reference) != count or not (np.asarray(reference) > 0.0).all():
+        raise NotPhysical("references", tuple(reference), f"{count} values above 0 ohm")
+
+
+def vias_network(frequency: FloatArray, row: ViaRow, reference: FloatArray) -> ComplexArray:
+    """S (f, 2n, 2n) of vias side by side, as `piece_network` has it.
+
+    Raises
+    ------
+    NotPhysical : vias nearer than two drills, or a reference that is none
+    """
+    _check_reference(reference, row.lanes * row.barrels)
+    return _of_admittance(row.network(_waves_at(frequency)), reference)
+
+
+def _waves_at(frequency: FloatArray) -> ComplexArray:
+    return np.asarray(2j * np.pi * np.maximum(frequency, _NEXT_TO_DC))
 
 
 def _scattering(own: ComplexArray, mutual: ComplexArray, reference: FloatArray) -> ComplexArray:
-    root = np.sqrt(np.concatenate([reference, reference]))
     y = np.concatenate(
         [np.concatenate([own, -mutual], -1), np.concatenate([-mutual, own], -1)], axis=-2
     )
+    return _of_admittance(y, reference)
+
+
+def _of_admittance(y: ComplexArray, reference: FloatArray) -> ComplexArray:
+    root = np.sqrt(np.concatenate([reference, reference]))
     y = root[:, None] * y * root
     # What rounding makes of a symmetric matrix would show as non-reciprocity.
     y = 0.5 * (y + y.transpose(0, 2, 1))

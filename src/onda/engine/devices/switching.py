@@ -219,6 +219,15 @@ def _cut(curve: Curve, first: float, last: float) -> Curve:
     return Curve(tuple(t.tolist()), tuple(up.tolist()), tuple(down.tolist()))
 
 
+def _shape(curve: Curve) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Times (n,), both factors (n, 2), and what is left (n,) of the edge before, which fades as
+    this one goes on."""
+    both = np.stack([curve.up, curve.down], axis=1)
+    travel = np.abs(both - both[0]).max(axis=1)
+    left = 1.0 - np.minimum(np.maximum.accumulate(travel) / max(float(travel.max()), 1e-12), 1.0)
+    return np.asarray(curve.time), both, left
+
+
 def weights(
     switching: Switching, edges: list[tuple[float, bool]], *, start_high: bool
 ) -> tuple[Weight, Weight]:
@@ -228,18 +237,14 @@ def weights(
     """
     begin = switching.fall if start_high else switching.rise
     state = np.array([begin.up[0], begin.down[0]])
-    times: list[float] = [0.0]
-    values: list[FloatArray] = [state]
+    shapes = {
+        rising: _shape(curve) for rising, curve in ((True, switching.rise), (False, switching.fall))
+    }
+    # Blocks of samples, one for each edge.
+    times, values = [np.zeros(1)], [state[None, :].copy()]
     for k, (at, rising) in enumerate(edges):
-        curve = switching.rise if rising else switching.fall
+        t, both, left = shapes[rising]
         until = edges[k + 1][0] if k + 1 < len(edges) else np.inf
-        t = np.asarray(curve.time)
-        both = np.stack([curve.up, curve.down], axis=1)
-        # What is left of the edge before fades as this one goes on.
-        travel = np.abs(both - both[0]).max(axis=1)
-        left = 1.0 - np.minimum(
-            np.maximum.accumulate(travel) / max(float(travel.max()), 1e-12), 1.0
-        )
         path = both + (state - both[0]) * left[:, None]
         if at + t[-1] > until:
             stop = until - at
@@ -248,12 +253,14 @@ def weights(
             t, path = np.append(t[keep], stop), np.vstack([path[keep], state])
         else:
             state = path[-1]
-        for when, value in zip(at + t, path, strict=True):
-            if when > times[-1]:
-                times.append(float(when))
-                values.append(value)
-            else:
-                values[-1] = value
-    table = np.array(values)
-    stamp = tuple(times)
+        # What falls on the last sample, or before it, takes its place.
+        when = at + t
+        late = int(np.searchsorted(when, times[-1][-1], side="right"))
+        if late:
+            values[-1][-1] = path[late - 1]
+        if late < len(when):
+            times.append(when[late:])
+            values.append(path[late:].copy())
+    table = np.concatenate(values)
+    stamp = tuple(np.concatenate(times).tolist())
     return Weight(stamp, tuple(table[:, 0].tolist())), Weight(stamp, tuple(table[:, 1].tolist()))

@@ -33,8 +33,10 @@ __all__ = [
     "contour",
     "crossings",
     "disturbance",
+    "exceeded",
     "interference",
     "shaken",
+    "size_at",
 ]
 
 FloatArray = NDArray[np.float64]
@@ -201,6 +203,31 @@ def disturbance(
         values.append(one.values)
         weights.append(one.weights / phases)
     return _rising(np.concatenate(values), np.concatenate(weights)).gathered(_BINS // 4)
+
+
+def exceeded(levels: Levels, largest: float, count: int = 400) -> tuple[FloatArray, FloatArray]:
+    """Sizes (count,) V from 0 to `largest`, and log10 of the chance that what is added is of that
+    size or more, with either sign."""
+    sizes, beyond = _by_size(levels)
+    at = np.linspace(0.0, largest, count)
+    first = np.searchsorted(sizes, at * (1.0 - _NEAR))
+    chance = beyond[np.minimum(first, len(beyond) - 1)]
+    return at, np.clip(np.log10(chance), _LEAST_LOG10, 0.0)
+
+
+def size_at(levels: Levels, chance: float) -> float:
+    """The largest size, V, that is reached with at least that chance, of either sign."""
+    sizes, beyond = _by_size(levels)
+    often = np.flatnonzero(beyond >= chance)
+    return float(sizes[often[-1]]) if len(often) else 0.0
+
+
+def _by_size(levels: Levels) -> tuple[FloatArray, FloatArray]:
+    """Sizes, rising, and the weight of all from each on."""
+    sizes = np.abs(levels.values)
+    order = np.argsort(sizes, kind="stable")
+    # From the largest on, so that what is rare is not lost in what is likely.
+    return sizes[order], np.cumsum(levels.weights[order][::-1])[::-1]
 
 
 def _log_below(levels: Levels, at: float, sigma: float) -> float:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from onda.errors import InputError
 from onda.project.base import fresh_id, set_value
-from onda.project.coupling.group import MOST_LANES, GroupPiece, Guard, Lane, LaneGroup
-from onda.project.quantities import Quantity
+from onda.project.coupling.group import MOST_LANES, GroupPiece, Guard, Lane, LaneGroup, LaneVias
+from onda.project.model import Design
+from onda.project.quantities import Quantity, parse_quantity
 
 __all__ = [
     "add_lane",
@@ -16,7 +17,9 @@ __all__ = [
     "set_guard",
     "set_length",
     "set_spacing",
+    "set_vias",
     "turn_lane",
+    "usual_vias",
 ]
 
 
@@ -55,6 +58,36 @@ def set_length(group: LaneGroup, piece: str, length: Quantity) -> LaneGroup:
 def set_guard(group: LaneGroup, piece: str, guard: Guard | None) -> LaneGroup:
     """Guards between the lanes of a piece, or none."""
     return _with_piece(group, set_value(piece_of(group, piece), guard=guard))
+
+
+def set_vias(group: LaneGroup, piece: str, vias: LaneVias | None) -> LaneGroup:
+    """Vias at the beginning of a piece, or none."""
+    return _with_piece(group, set_value(piece_of(group, piece), vias=vias))
+
+
+def usual_vias(design: Design, group: LaneGroup, piece: str) -> LaneVias:
+    """Vias to begin with: from the layer of the piece before, at the beginning of the group from
+    the outer layer that is further away.
+
+    Raises
+    ------
+    InputError : the piece before runs on the same layer
+    """
+    number = group.pieces.index(piece_of(group, piece))
+    here = group.pieces[number].layer
+    pair = design.line_class(group.line_class).structure.differential
+    pitch = parse_quantity("2 mm" if pair else "1 mm", "length")
+    if number > 0:
+        if group.pieces[number - 1].layer == here:
+            raise InputError(
+                f"{piece} and the piece before it both run on {here}",
+                remedy="Choose another layer for one of them first.",
+            )
+        return LaneVias(pitch=pitch)
+    order = [layer.id for layer in design.stackup.copper]
+    top, bottom = order[0], order[-1]
+    from_top = order.index(here) >= len(order) / 2
+    return LaneVias(from_layer=top if from_top else bottom, pitch=pitch)
 
 
 def turn_lane(group: LaneGroup, lane: str) -> LaneGroup:

@@ -8,10 +8,11 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints, model_validator
 
 from onda.project.base import Frozen, Identifier, Name, Text, check_unique, default_of
+from onda.project.build.hole import Hole
 from onda.project.paths.ends import ModelUse
 from onda.project.quantities import DataRate, Frequency, Length, Loss, Resistance, Time, Voltage
 
-__all__ = ["MOST_LANES", "AllowedNoise", "GroupPiece", "Guard", "Lane", "LaneGroup"]
+__all__ = ["MOST_LANES", "AllowedNoise", "GroupPiece", "Guard", "Lane", "LaneGroup", "LaneVias"]
 
 MOST_LANES = 16
 """Lanes of a group; of pairs half as many conductors more."""
@@ -39,8 +40,21 @@ class Guard(Frozen):
     pitch: Length | None = None
 
 
+class LaneVias(Hole):
+    """Vias through which all lanes come to a piece, in a row.
+
+    `from_layer` is where they come from, None for the layer of the piece before. `pitch` is from
+    the via of a lane to that of the next, `between` from one via of a pair to the other; the return
+    vias stand around the middle of each lane.
+    """
+
+    from_layer: Identifier | None = None
+    pitch: Length = default_of("2 mm", "length")
+    between: Length = default_of("0.8 mm", "length")
+
+
 class GroupPiece(Frozen):
-    """A piece of the way on one layer.
+    """A piece of the way on one layer; `vias` are at its left end.
 
     `spacings`, one fewer than lanes: from the edge of a lane to that of the next. A piece that is
     not `coupled` is a fan-in or a fan-out, where lanes are far from each other. `open_planes` are
@@ -54,6 +68,7 @@ class GroupPiece(Frozen):
     coupled: bool = True
     guard: Guard | None = None
     open_planes: Annotated[tuple[Identifier, ...], Field(max_length=8)] = ()
+    vias: LaneVias | None = None
 
 
 class AllowedNoise(Frozen):
@@ -117,6 +132,25 @@ class LaneGroup(Frozen):
                         f"group {self.name}, piece {piece.id}: a guard {piece.guard.width.text} "
                         f"wide overlaps lanes {spacing.text} apart, after lane {self.lanes[k].name}"
                     )
+        for k, piece in enumerate(self.pieces):
+            if piece.vias is None:
+                continue
+            if k == 0 and piece.vias.from_layer is None:
+                raise ValueError(
+                    f"group {self.name}: vias at its beginning, piece {piece.id}, come from no "
+                    "layer; name the one they start on"
+                )
+            if k > 0 and piece.vias.from_layer not in (None, self.pieces[k - 1].layer):
+                raise ValueError(
+                    f"group {self.name}, piece {piece.id}: its vias come from "
+                    f"{piece.vias.from_layer}, but the piece before runs on "
+                    f"{self.pieces[k - 1].layer}"
+                )
+            if self.vias_from(k) == piece.layer:
+                raise ValueError(
+                    f"group {self.name}, piece {piece.id}: its vias go from {piece.layer} to the "
+                    "same layer"
+                )
         for name in ("near", "far"):
             if not getattr(self, name).si > 0.0:
                 raise ValueError(
@@ -145,6 +179,14 @@ class LaneGroup(Frozen):
             if not point.noise.si > 0.0:
                 raise ValueError(f"group {self.name}: allowed noise must be above 0 V")
         return self
+
+    def vias_from(self, piece: int) -> str:
+        """The layer where the vias of a piece, by its number, come from; raise `KeyError` where it
+        has none."""
+        vias = self.pieces[piece].vias
+        if vias is None:
+            raise KeyError(piece)
+        return vias.from_layer or self.pieces[piece - 1].layer
 
     @property
     def length(self) -> float:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from onda.project.build.stackup import CopperLayer
 from onda.project.coupling.group import LaneGroup
 from onda.project.kind import Kind, Mention, Objects
 
@@ -15,6 +16,8 @@ def _refers(group: LaneGroup) -> Iterable[Mention]:
     for piece in group.pieces:
         for plane in piece.open_planes:
             yield Mention("layer", plane, part=f"piece {piece.id}")
+        if piece.vias is not None and piece.vias.from_layer is not None:
+            yield Mention("layer", piece.vias.from_layer, part=f"piece {piece.id}")
     for use in (group.driver, group.listener):
         if use is not None:
             yield Mention("file", use.file)
@@ -40,6 +43,13 @@ def _check(group: LaneGroup, objects: Objects) -> None:
             if objects.get("layer", plane).role != "plane":
                 raise ValueError(
                     f"group {group.name}, piece {piece.id}: {plane} is no plane that could be open"
+                )
+        if piece.vias is not None and piece.vias.from_layer is not None:
+            layer = objects.get("layer", piece.vias.from_layer)
+            if not isinstance(layer, CopperLayer):
+                raise ValueError(
+                    f"group {group.name}, piece {piece.id}: its vias cannot come from {layer.id}, "
+                    "which is no copper"
                 )
         if trace.facing is not None or trace.ground_gap is not None or trace.opening is not None:
             raise ValueError(

@@ -9,10 +9,11 @@ import numpy as np
 from onda.engine.circuits import CoupledPiece, Net, PiecewiseLinear, ShuntBranch
 from onda.engine.circuits.devices import Device
 from onda.engine.circuits.net import CapacitorMatrix, CoupledInductors, LinePiece, SeriesPart
+from onda.engine.coupling.vias import ViaRow
 from onda.engine.devices import Switching, driver, receiver, switching_of
 from onda.errors import InputError
-from onda.studies.coupling.inputs import GroupInputs
-from onda.studies.coupling.solved_group import coupled_lanes, lane_target
+from onda.studies.coupling.inputs import GroupInputs, PieceInputs
+from onda.studies.coupling.solved_group import coupled_lanes, delay_of, lane_target
 from onda.studies.devices.use import DeviceUse, packaged, used
 from onda.studies.lines.solved_line import solve_line
 
@@ -26,6 +27,8 @@ _PER_EDGE = 24
 _PER_PIECE = 3
 _PER_SIGMA = 16
 _MOST_SAMPLES = 200_000
+_SECTION = 0.1
+"""Of an edge that a section of a via may take."""
 _NEXT_TO_NO_INDUCTANCE = 1e-15
 
 
@@ -58,7 +61,7 @@ class GroupCircuit:
                     f"{self.buffer.name} does not drive", remedy="Choose another model."
                 )
             self.switching = switching_of(self.buffer)
-        self.nodes = (len(group.pieces) + 1) * self.n
+        self.nodes = self.n
         self.shunts: list[ShuntBranch] = []
         self.series: list[SeriesPart] = []
         self.lines: list[LinePiece] = []
@@ -66,27 +69,54 @@ class GroupCircuit:
         self.devices: list[Device] = []
         self.inductors: list[CoupledInductors] = []
         self.capacitors: list[CapacitorMatrix] = []
-        for at, piece in enumerate(group.pieces):
-            a = tuple(range(at * self.n, (at + 1) * self.n))
-            b = tuple(range((at + 1) * self.n, (at + 2) * self.n))
-            if piece.section is not None:
-                line = coupled_lanes(piece, group.fine)
-                self.coupled.append(CoupledPiece(a, b, line, piece.length))
-            else:
-                one = solve_line(piece.lane).line
-                self.lines += [
-                    LinePiece(x, y, one, piece.length) for x, y in zip(a, b, strict=True)
-                ]
+        first = last = list(range(self.n))
+        for piece in group.pieces:
+            if piece.vias is not None:
+                last = self._vias(piece.vias, last)
+            last = self._piece(piece, last)
         z = lane_target(group.pieces[0])
         self.source, self.load = group.source or z, group.load or z
-        last = len(group.pieces) * self.n
         ends = [
-            (k, last + k) if lane.rightward else (last + k, k) for k, lane in enumerate(group.lanes)
+            (left, right) if lane.rightward else (right, left)
+            for lane, left, right in zip(group.lanes, first, last, strict=True)
         ]
         self.sends = self._packages(drivers, [out for out, _ in ends], driver_pins)
         self.hears = self._packages(listeners, [into for _, into in ends], listener_pins)
         for lane, die in zip(group.lanes, self.hears, strict=True):
             self._listen(listeners, lane.name, die)
+
+    def _more(self) -> list[int]:
+        """A node more of every lane."""
+        made = list(range(self.nodes, self.nodes + self.n))
+        self.nodes += self.n
+        return made
+
+    def _piece(self, piece: PieceInputs, nodes: list[int]) -> list[int]:
+        """Lay a piece; return where it ends."""
+        to = self._more()
+        if piece.section is not None:
+            line = coupled_lanes(piece, self.inputs.fine)
+            self.coupled.append(CoupledPiece(tuple(nodes), tuple(to), line, piece.length))
+        else:
+            one = solve_line(piece.lane).line
+            self.lines += [
+                LinePiece(x, y, one, piece.length) for x, y in zip(nodes, to, strict=True)
+            ]
+        return to
+
+    def _vias(self, row: ViaRow, nodes: list[int]) -> list[int]:
+        """Lay vias in sections that are short against an edge; return where they end."""
+        line = row.line()
+        count = max(math.ceil(row.delay / (_SECTION * self.edge)), 1)
+        share = row.one.through / count
+        first = nodes
+        for _ in range(count):
+            to = self._more()
+            self.coupled.append(CoupledPiece(tuple(nodes), tuple(to), line, share, short=True))
+            nodes = to
+        for some, c in zip((first, nodes), row.ends, strict=True):
+            self.shunts += [ShuntBranch(node, c=c) for node in some]
+        return nodes
 
     def _package(self, use: DeviceUse | None, pin: int) -> int:
         """Die behind a pin."""
@@ -143,7 +173,7 @@ class GroupCircuit:
     @property
     def delay(self) -> float:
         """Of all pieces, s."""
-        return sum(solve_line(p.lane).signal_mode.delay * p.length for p in self.inputs.pieces)
+        return sum(delay_of(piece) for piece in self.inputs.pieces)
 
     def net(
         self, commands: list[Commands], starts: list[bool], end: float

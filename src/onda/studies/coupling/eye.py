@@ -7,8 +7,17 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from onda.engine.coupling.pulses import random_phase
 from onda.engine.links.opening import open_span
-from onda.engine.links.statistical import Levels, SampledPulse, contour, disturbance, interference
+from onda.engine.links.statistical import (
+    Levels,
+    SampledPulse,
+    contour,
+    disturbance,
+    exceeded,
+    interference,
+    size_at,
+)
 from onda.errors import InputError
 from onda.project.coupling.group import LaneGroup
 from onda.project.model import Design
@@ -16,7 +25,7 @@ from onda.studies.core.study import Control, Study
 from onda.studies.coupling.group import GROUP, GroupResult
 from onda.studies.coupling.inputs import GroupInputs, group_inputs, lane_number
 
-__all__ = ["GROUP_EYE", "EyeInputs", "EyeSide", "GroupEye", "eye_inputs"]
+__all__ = ["GROUP_EYE", "EyeInputs", "EyeSide", "GroupEye", "HeardChance", "eye_inputs"]
 
 FloatArray = NDArray[np.float64]
 _PER_UI = 32
@@ -55,8 +64,25 @@ class EyeSide:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class HeardChance:
+    """How likely a receiver hears how much while its disturbers send at random, each with a phase
+    of its own.
+
+    `size` (s,) V, of either sign; `log10` (s,) of the chance that it is reached; `effective` V rms;
+    `rare` V, reached with the error rate; `most` V, the largest that any bits and phases add up to
+    """
+
+    size: FloatArray
+    log10: FloatArray
+    effective: float
+    rare: float
+    most: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class GroupEye:
-    """Moments (m,) s around the middle of the bit; the eye with crosstalk and alone."""
+    """Moments (m,) s around the middle of the bit; the eye with crosstalk and alone; what all
+    disturbers do to the receiver, and near ones and far ones by themselves."""
 
     lane: str
     error_rate: float
@@ -64,6 +90,9 @@ class GroupEye:
     moments: FloatArray
     crowded: EyeSide
     alone: EyeSide
+    heard: HeardChance
+    heard_near: HeardChance
+    heard_far: HeardChance
 
 
 def _pulse(result: GroupResult, to: int, of: int, amplitude: float, unit: float) -> SampledPulse:
@@ -86,14 +115,16 @@ def _run(inputs: EyeInputs, control: Control) -> GroupEye:
     control.progress(0.5)
     unit = 1.0 / group.rate
     own = _pulse(result, v, v, group.far, unit)
-    heard = Levels.at_rest()
+    pulses: dict[bool, list[SampledPulse]] = {True: [], False: []}
     for a in range(len(group.lanes)):
         if a == v:
             continue
-        amplitude = group.near if result.near[v, a] else group.far
-        pulse = _pulse(result, v, a, amplitude, unit)
+        near = bool(result.near[v, a])
+        pulse = _pulse(result, v, a, group.near if near else group.far, unit)
         if np.abs(pulse.samples).max() > _QUIET * np.abs(own.samples).max():
-            heard = heard.plus(disturbance(pulse, unit)).gathered(_KEPT)
+            pulses[near].append(pulse)
+    sides = {near: _together([disturbance(p, unit) for p in some]) for near, some in pulses.items()}
+    heard = _together(list(sides.values()))
     control.progress(0.7)
     # The middle of the bit is where a bit by itself has its largest area of a unit interval.
     total = np.convolve(own.samples, np.ones(_PER_UI), mode="valid")
@@ -104,7 +135,37 @@ def _run(inputs: EyeInputs, control: Control) -> GroupEye:
         for extra in (heard, Levels.at_rest())
     )
     name = group.lanes[v].name
-    return GroupEye(name, inputs.error_rate, unit, moments, crowded, alone)
+    chances = [
+        _chance(levels, some, unit, inputs.error_rate)
+        for levels, some in (
+            (heard, [*pulses[True], *pulses[False]]),
+            (sides[True], pulses[True]),
+            (sides[False], pulses[False]),
+        )
+    ]
+    return GroupEye(name, inputs.error_rate, unit, moments, crowded, alone, *chances)
+
+
+def _together(parts: list[Levels]) -> Levels:
+    out = Levels.at_rest()
+    for part in parts:
+        out = out.plus(part).gathered(_KEPT)
+    return out
+
+
+def _chance(
+    levels: Levels, pulses: list[SampledPulse], unit: float, error_rate: float
+) -> HeardChance:
+    power, most = 0.0, 0.0
+    for pulse in pulses:
+        time = np.asarray(np.arange(len(pulse.samples)) * pulse.step)
+        power += float(random_phase(time, pulse.samples, unit)) ** 2
+        # Every phase has its own worst bits; the sampler may meet any of them.
+        per = np.zeros(-(-len(pulse.samples) // _PER_UI) * _PER_UI)
+        per[: len(pulse.samples)] = np.abs(pulse.samples)
+        most += float(per.reshape(-1, _PER_UI).sum(axis=0).max())
+    size, log10 = exceeded(levels, most)
+    return HeardChance(size, log10, float(np.sqrt(power)), size_at(levels, error_rate), most)
 
 
 def _side(

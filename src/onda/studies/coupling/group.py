@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.coupling.crosstalk import Lane, Noise, NoiseTerms, crosstalk, near_ends, noise_of
-from onda.engine.coupling.group import GroupPiece, piece_network
+from onda.engine.coupling.group import GroupPiece, piece_network, vias_network
 from onda.engine.coupling.pulses import Arrival, arrivals, edge_responses, peaks_of
+from onda.engine.coupling.vias import ViaRow
 from onda.engine.networks.algebra import cascade
 from onda.engine.networks.mixed_mode import mixed_mode
 from onda.engine.networks.parameters import renormalise
@@ -19,8 +20,7 @@ from onda.errors import NotPhysical
 from onda.studies.core.held import held
 from onda.studies.core.study import Control, Study
 from onda.studies.coupling.inputs import GroupInputs, PieceInputs
-from onda.studies.coupling.solved_group import group_line, lane_matrices, lane_target
-from onda.studies.lines.solved_line import solve_line
+from onda.studies.coupling.solved_group import delay_of, group_line, lane_matrices, lane_target
 
 __all__ = ["GROUP", "GroupResult", "Neighbours", "network_of_group"]
 
@@ -124,6 +124,11 @@ def _network_of_piece(
     return out.reshape(len(s), 2 * lanes * k, 2 * lanes * k)
 
 
+@held(2**26)
+def _network_of_vias(row: ViaRow, z: float, grid: tuple[float, float, int]) -> ComplexArray:
+    return vias_network(np.linspace(*grid), row, np.full(row.lanes * row.barrels, z))
+
+
 def network_of_group(
     inputs: GroupInputs, grid: tuple[float, float, int], control: Control | None = None
 ) -> tuple[ComplexArray, float]:
@@ -140,6 +145,8 @@ def network_of_group(
     z = lane_target(inputs.pieces[0])
     made = []
     for k, piece in enumerate(inputs.pieces):
+        if piece.vias is not None:
+            made.append(_network_of_vias(piece.vias, z, grid))
         made.append(_network_of_piece(piece, len(inputs.lanes), inputs.fine, z, grid))
         if control is not None:
             control.progress(0.1 + 0.6 * (k + 1) / len(inputs.pieces))
@@ -148,7 +155,7 @@ def network_of_group(
 
 def _run(inputs: GroupInputs, control: Control) -> GroupResult:
     control.progress(0.05)
-    delay = sum(solve_line(piece.lane).signal_mode.delay * piece.length for piece in inputs.pieces)
+    delay = sum(delay_of(piece) for piece in inputs.pieces)
     edge = Edge(inputs.rise)
     top = max(0.8 * inputs.rate, inputs.receiver, edge.needs)
     points = int(np.clip(np.ceil(top * _RINGS * delay), _POINTS, _MOST_POINTS))
@@ -248,11 +255,21 @@ def _neighbours(inputs: GroupInputs) -> tuple[Neighbours, ...]:
     return tuple(out)
 
 
+def _doubt_of_vias(piece: str, row: ViaRow) -> str:
+    if not row.one.has_return:
+        return f"vias of {piece} have no return via: their loops are taken to close 5 mm away"
+    return f"vias of {piece} couple by their currents; waves between the planes are no part of it"
+
+
 def _doubts(inputs: GroupInputs, noise: tuple[Noise, ...]) -> tuple[str, ...]:
     out = []
     if not inputs.fine:
         out.append("quick sections, while something moves")
     for piece in inputs.pieces:
+        if piece.vias is not None:
+            out.append(_doubt_of_vias(piece.id, piece.vias))
+        if piece.jumps:
+            out.append(f"{piece.id} goes from {' to '.join(piece.jumps)} without vias")
         if piece.open_planes:
             out.append(
                 f"{' and '.join(piece.open_planes)} is open along {piece.id}; the way of currents "

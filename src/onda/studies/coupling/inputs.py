@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from onda.engine.coupling.vias import ViaRow
 from onda.errors import InputError
-from onda.project.coupling.group import GroupPiece, LaneGroup
+from onda.project.coupling.group import LaneGroup
 from onda.project.model import Design
+from onda.studies.build.hole import geometry_of
 from onda.studies.lines.inputs import LineInputs, line_inputs
 
 __all__ = [
@@ -43,6 +45,8 @@ class PieceInputs:
     section : all conductors, guards among them; None where lanes do not see each other
     guards : conductors that are guards, from 0; pitch : m between their ties, 0 for ends only
     open_planes : planes that are missing along it
+    vias : through which lanes come to its left end, None where they go on in their layer
+    jumps : layers from and to between which it changes without vias, empty for none
     """
 
     id: str
@@ -52,6 +56,8 @@ class PieceInputs:
     guards: tuple[int, ...] = ()
     pitch: float = 0.0
     open_planes: tuple[str, ...] = ()
+    vias: ViaRow | None = None
+    jumps: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,7 +104,7 @@ def group_inputs(design: Design, group: LaneGroup, *, fine: bool = True) -> Grou
         name=group.name,
         pair=pair,
         lanes=tuple(LaneInputs(x.id, x.name, x.towards == "right") for x in group.lanes),
-        pieces=tuple(_piece(design, group, piece) for piece in group.pieces),
+        pieces=tuple(_piece(design, group, k) for k in range(len(group.pieces))),
         rate=group.rate.si,
         rise=group.rise.si,
         near=group.near.si,
@@ -119,10 +125,45 @@ def lane_number(inputs: GroupInputs, lane: str) -> int:
     return ids.index(lane)
 
 
-def _piece(design: Design, group: LaneGroup, piece: GroupPiece) -> PieceInputs:
+def _vias(design: Design, group: LaneGroup, number: int, lane: LineInputs) -> ViaRow | None:
+    piece = group.pieces[number]
+    if piece.vias is None:
+        return None
+    joins = (group.vias_from(number), piece.layer)
+    found = geometry_of(design, piece.vias, joins, f"{group.name}, vias of piece {piece.id}")
+    order = [layer.id for layer in design.stackup.layers]
+    above, below = found.span[0] - found.barrel[0], found.barrel[1] - found.span[1]
+    from_above = order.index(joins[0]) < order.index(joins[1])
+    return ViaRow(
+        found,
+        len(group.lanes),
+        lane.trace.lines,
+        piece.vias.pitch.si,
+        piece.vias.between.si,
+        lane.resistivity,
+        stub_first=(above > below) == from_above,
+    )
+
+
+def _jumps(group: LaneGroup, number: int) -> tuple[str, ...]:
+    here = group.pieces[number]
+    before = group.pieces[number - 1].layer if number else here.layer
+    return (before, here.layer) if before != here.layer and here.vias is None else ()
+
+
+def _piece(design: Design, group: LaneGroup, number: int) -> PieceInputs:
+    piece = group.pieces[number]
     line_class = design.line_class(group.line_class)
     lane = line_inputs(design, line_class, piece.layer, piece.open_planes)
-    plain = PieceInputs(piece.id, piece.length.si, lane, None, open_planes=piece.open_planes)
+    plain = PieceInputs(
+        piece.id,
+        piece.length.si,
+        lane,
+        None,
+        open_planes=piece.open_planes,
+        vias=_vias(design, group, number, lane),
+        jumps=_jumps(group, number),
+    )
     if not piece.coupled:
         return plain
     guard = piece.guard

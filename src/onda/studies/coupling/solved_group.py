@@ -23,7 +23,7 @@ from onda.studies.coupling.inputs import PieceInputs
 from onda.studies.lines.inputs import LineInputs
 from onda.studies.lines.solved_line import rough_faces, section_at_frequency, solve_line
 
-__all__ = ["coupled_lanes", "group_line", "lane_matrices", "lane_target"]
+__all__ = ["coupled_lanes", "delay_of", "group_line", "lane_matrices", "lane_target"]
 
 FloatArray = NDArray[np.float64]
 
@@ -93,6 +93,12 @@ def lane_target(piece: PieceInputs) -> float:
     return 0.5 * one.z if piece.lane.differential else one.z
 
 
+def delay_of(piece: PieceInputs) -> float:
+    """Of one lane along a piece and through its vias, s."""
+    along = solve_line(piece.lane).signal_mode.delay * piece.length
+    return along + (piece.vias.delay if piece.vias is not None else 0.0)
+
+
 def lane_matrices(
     line: GroupLine, signals: tuple[int, ...], pair: bool
 ) -> tuple[FloatArray, FloatArray]:
@@ -101,7 +107,7 @@ def lane_matrices(
     With v = A v_d and i = B i_d, A = (1/2, -1/2) and B = (1, -1) for each pair: C_d = A^T C A and
     L_d = B^T L B. Lines that are no signals lie at 0 V: their rows leave C and close L.
     """
-    c = np.sum([part.c_ref for part in line.capacitance], axis=0)
+    c = line.at_reference
     keep = np.ix_(signals, signals)
     c_kept = c[keep]
     l_kept = np.linalg.inv(np.linalg.inv(line.l_ext)[keep])

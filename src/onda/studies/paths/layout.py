@@ -263,14 +263,16 @@ class Layout:
         z: float,
         took: float,
         beside: tuple[Beside, ...],
+        short: bool = False,
     ) -> Place:
-        """A piece of coupled lines between nodes, of which number `own` is the path's."""
+        """A piece of coupled lines between nodes, of which number `own` is the path's; a `short`
+        one takes little of an edge."""
         if self.line_factor != 1.0:
             line, z = line.scaled(self.line_factor), z * self.line_factor
         index = len(self.spans)
         self._span(place, identifier, kind, label, took, z, length)
         self.spans[-1] = replace(self.spans[-1], beside=beside)
-        self.coupled.append(CoupledPiece(*nodes, line, length))
+        self.coupled.append(CoupledPiece(*nodes, line, length, short))
         self.coupled_span.append((index, own))
         route = (*place.route, index)
         return replace(place, node=nodes[1][own], delay=place.delay + took, route=route)

@@ -16,6 +16,8 @@ from onda.studies.coupling.waves import GroupWaves
 
 __all__ = [
     "bit_words",
+    "chance_words",
+    "chanced",
     "eye_words",
     "eyed",
     "folded",
@@ -46,6 +48,36 @@ def eyed(seen: Seen) -> Shown:
         out.curves.append(Curve(name, x, 1e3 * y, color, 1.8))
     reach = 1.3e3 * max(float(eye.alone.upper.max()), 1e-6)
     out.view = (float(ui[0]), float(ui[-1]), -reach, reach)
+    return out
+
+
+def chanced(seen: Seen) -> Shown:
+    """How likely how much is heard: log10 of the chance over mV."""
+    eye: GroupEye | None = seen.more.get("eye")
+    out, t = Shown(), seen.t
+    if eye is None:
+        out.empty = seen.why_not or "Computing what the lane hears at random…"
+        return out
+    sides = (("near end", eye.heard_near, t.series[1]), ("far end", eye.heard_far, t.series[2]))
+    heard = [one for one in sides if one[1].most > 0.0]
+    if len(heard) != 1:
+        heard.append(("all", eye.heard, t.sea))
+    for name, one, color in heard:
+        width = 2.2 if one is heard[-1][1] else 1.3
+        if one.most > 0.0:
+            out.curves.append(Curve(name, 1e3 * one.size, one.log10, color, width, note=True))
+    if not out.curves:
+        out.empty = f"{eye.lane} hears nothing of its neighbours."
+        return out
+    total, rate = eye.heard, float(np.log10(eye.error_rate))
+    low = rate - 4.0
+    for name, volts in (("effective", total.effective), ("worst alignment", total.most)):
+        name = f"{name}, {format_si(volts, 'voltage')}"
+        x = np.array([1e3 * volts, 1e3 * volts])
+        ends = np.array([low, 0.0])
+        out.curves.append(Curve(name, x, ends, t.secondary, 1.0, limit=True, note=True))
+    out.marks.append((1e3 * total.rare, rate, t.sea))
+    out.view = (0.0, 1.08e3 * total.most, low, 0.5)
     return out
 
 
@@ -198,6 +230,20 @@ def eye_words(seen: Seen) -> str:
     return (
         f"At an error rate of {rate} the eye of {eye.lane} is {size(eye.crowded)}; without its "
         f"neighbours {size(eye.alone)}."
+    )
+
+
+def chance_words(seen: Seen) -> str:
+    """What is heard at random: on average, at the error rate, at worst."""
+    eye: GroupEye | None = seen.more.get("eye")
+    if eye is None:
+        return ""
+    heard = eye.heard
+    rate = f"1e{-round(np.log10(eye.error_rate))}"
+    rms, rare, most = (format_si(v, "voltage") for v in (heard.effective, heard.rare, heard.most))
+    return (
+        f"While all send at random, {eye.lane} hears {rms} rms; {rare} once in {rate} bits, and "
+        f"{most} only if every bit and phase meets."
     )
 
 

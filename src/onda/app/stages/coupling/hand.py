@@ -17,7 +17,9 @@ from onda.project.coupling.edits import (
     set_guard,
     set_length,
     set_spacing,
+    set_vias,
     turn_lane,
+    usual_vias,
 )
 from onda.project.coupling.group import Guard, LaneGroup
 from onda.project.edits import replace_object
@@ -121,6 +123,38 @@ class GroupHand:
             )
         piece = self._subject.piece.id
         self._editor.put("Change guards", set_guard(self._group, piece, guard))
+
+    def toggle_vias(self) -> None:
+        """Lanes come to the chosen piece through vias, or no longer do."""
+        piece = self._subject.piece
+
+        def change(group: LaneGroup) -> LaneGroup:
+            if piece.vias is not None:
+                return set_vias(group, piece.id, None)
+            return set_vias(group, piece.id, usual_vias(self._editor.design, group, piece.id))
+
+        self._edit("Vias" if piece.vias is None else "Remove vias", change)
+
+    def set_via(self, **changes: Any) -> None:
+        """Change values of the chosen piece's vias."""
+        piece = self._subject.piece
+        if piece.vias is not None:
+            new = set_vias(self._group, piece.id, set_value(piece.vias, **changes))
+            self._editor.put("Change vias", new)
+
+    def put_returns(self, typed: str) -> None:
+        """Return vias of each lane, 0 to 8."""
+        if not typed.strip().isdecimal() or len(typed.strip()) > 2:
+            raise InputError(f"{typed[:20]!r} is no number of vias", remedy="0 to 8.")
+        self.set_via(returns=int(typed))
+
+    def put_rest(self, typed: str) -> None:
+        """What back-drilling leaves of the stub; ``none`` where they are not back-drilled."""
+        plain = typed.strip().lower()
+        if plain in ("", "none"):
+            self.set_via(back_drilled=False)
+        else:
+            self.set_via(back_drilled=True, rest=parse_quantity(typed, "length", "mm"))
 
     def put_open(self, typed: str) -> None:
         """Planes that are missing along the chosen piece: ``L4``, ``L2, L4`` or none."""

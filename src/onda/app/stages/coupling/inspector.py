@@ -62,6 +62,17 @@ class GroupInspector(QWidget):
         self.open.edit.setPlaceholderText("L4")
         self.open.edit.setToolTip("Planes cut or missing along this piece, by their layers")
         layout.addWidget(self.open)
+        self.via_form = Form(look, document)
+        layout.addWidget(self.via_form)
+        self.returns = TextField("Return vias, each", hand.put_returns, width=96)
+        self.rest = TextField("Back-drilled to", hand.put_rest, width=96)
+        self.rest.edit.setToolTip("What is left of the stub, as 0.2 mm; none for all of it")
+        for field in (self.returns, self.rest):
+            layout.addWidget(field)
+        self._buttons(
+            layout,
+            ("Vias", hand.toggle_vias, "Lanes come to this piece through vias, or no longer do"),
+        )
         self._buttons(
             layout,
             ("Piece", hand.add_piece, "Add a coupled piece at the right"),
@@ -140,6 +151,7 @@ class GroupInspector(QWidget):
             else guard.width.text + (f" / {guard.pitch.text}" if guard.pitch else "")
         )
         self.open.show_text(", ".join(piece.open_planes) or "none")
+        self._show_vias(line_class.structure.differential)
         for which, field in self.ends.items():
             value = getattr(group, which)
             field.show_text(value.text if value is not None else "matched")
@@ -151,6 +163,32 @@ class GroupInspector(QWidget):
         lane = next(x for x in group.lanes if x.id == self._subject.lane)
         self.lane_name.show_text(lane.name)
         self.lane_head.remark.setText(f"{lane.name}, at the {lane.towards}")
+
+    def _show_vias(self, pair: bool) -> None:
+        vias = self._subject.piece.vias
+        for field in (self.returns, self.rest):
+            field.setVisible(vias is not None)
+        if vias is None:
+            self.via_form.set_specs([])
+            return
+        hand = self._hand
+
+        def row(words: str, name: str) -> FieldSpec:
+            return FieldSpec(
+                words, "length", lambda: getattr(vias, name), lambda q: hand.set_via(**{name: q})
+            )
+
+        names = [
+            ("Drill", "drill"),
+            ("Pad", "pad"),
+            ("Anti-pad", "antipad"),
+            ("Via to via", "pitch"),
+            *([("In a pair", "between")] if pair else []),
+            ("To return vias", "return_distance"),
+        ]
+        self.via_form.set_specs([row(*one) for one in names])
+        self.returns.show_text(str(vias.returns))
+        self.rest.show_text(vias.rest.text if vias.back_drilled else "none")
 
     def _models(self, group: LaneGroup) -> list[ChoiceSpec]:
         """Models of device files for waves in time, and their corner."""

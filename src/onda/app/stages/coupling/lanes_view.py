@@ -169,8 +169,15 @@ class LanesView(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(pen(t.copper_edge if not chosen else t.sea, 5.0 if chosen else 3.0))
         painter.drawPolyline(QPolygonF(points))
-        painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(t.sheet))
+        painter.setPen(pen(t.ink, 1.4))
+        assert self._group is not None
+        for k, piece in enumerate(self._group.pieces):
+            if piece.vias is not None:
+                # At the first end in its own right, else where the way goes over.
+                y = apart if k == 0 else 0.5 * (ways[k - 1] + ways[k])
+                painter.drawEllipse(QPointF(spans[k].start, y), 4.0, 4.0)
+        painter.setPen(Qt.PenStyle.NoPen)
         longest = max(range(len(spans)), key=lambda k: spans[k].end - spans[k].start)
         span, y = spans[longest], ways[longest]
         for k in range(_ARROWS):

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from onda.app.plots.curves import Axis
 from onda.app.stages.coupling.found_plots import (
     bit_words,
+    chance_words,
+    chanced,
     eye_words,
     eyed,
     folded,
@@ -32,13 +34,15 @@ __all__ = ["PLOTS", "GroupPlot"]
 
 @dataclass(frozen=True)
 class GroupPlot:
-    """A plot of the stage: its word, its axes, what it shows, and the sentence over it."""
+    """A plot of the stage: its word, its axes, what it shows, the sentence over it, and the view
+    whose study it needs where that is another one's."""
 
     title: str
     x: Axis
     y: Axis
     show: Callable[[Seen], Shown]
     words: Callable[[Seen], str] = heard_words
+    needs: str = ""
 
 
 PLOTS: dict[str, GroupPlot] = {
@@ -50,6 +54,9 @@ PLOTS: dict[str, GroupPlot] = {
     ),
     "waves": GroupPlot("Waves", Axis("Time", "ns"), Axis("Voltage", "V"), waved, wave_words),
     "eye": GroupPlot("Eye", Axis("Time", "UI"), Axis("Voltage", "mV"), eyed, eye_words),
+    "chance": GroupPlot(
+        "Chance", Axis("Heard", "mV"), Axis("log10 of chance"), chanced, chance_words, needs="eye"
+    ),
     "bits": GroupPlot("Bits", Axis("Time", "UI"), Axis("Voltage", "V"), folded, bit_words),
     "search": GroupPlot(
         "Holds",

@@ -121,9 +121,13 @@ class CouplingStage(OneResultStage[GroupResult]):
 
     def _split(self) -> QSplitter:
         lower = QWidget()
-        row = QHBoxLayout(lower)
-        row.setContentsMargins(0, 2, 0, 0)
+        whole = QVBoxLayout(lower)
+        whole.setContentsMargins(0, 2, 0, 0)
+        # Across the whole width, where all of them have room.
+        whole.addWidget(self.chips)
+        row = QHBoxLayout()
         row.setSpacing(14)
+        whole.addLayout(row, 1)
         row.addWidget(self.matrix, 3)
         column = QVBoxLayout()
         column.setSpacing(3)
@@ -150,7 +154,6 @@ class CouplingStage(OneResultStage[GroupResult]):
             extra.hide()
             where.addWidget(extra)
         search.addStretch(1)
-        column.addWidget(self.chips)
         column.addLayout(line)
         column.addLayout(search)
         column.addWidget(self.views.stack, 1)
@@ -315,6 +318,8 @@ class CouplingStage(OneResultStage[GroupResult]):
     def _ask_more(self) -> None:
         """Ask for what the view needs that is looked at."""
         group, key = self.group, self.views.current
+        if key in PLOTS:
+            key = PLOTS[key].needs or key
         if group is None or key not in _MORE or self.editor.in_gesture:
             return
         self._why_not = ""

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
+from onda.engine.coupling.vias import ViaRow
+from onda.engine.lines import lossless_line
+from onda.engine.vias import via_model
 from onda.project.paths.elements import LanePiece
 from onda.studies.coupling.inputs import GroupInputs, PieceInputs, group_inputs, lane_number
 from onda.studies.coupling.solved_group import coupled_lanes, lane_target
@@ -37,8 +41,8 @@ class LaneItem(Item):
         group, own = self.group, self.lane
         if layout.even:
             # Common modes of other pairs are no part of a path: this lane by itself.
-            for piece in self._on_the_way:
-                place = self._alone(layout, place, piece)
+            for step in self._on_the_way:
+                place = self._alone(layout, place, step)
             return place
         began, count = place, len(group.lanes)
         first = [
@@ -46,14 +50,18 @@ class LaneItem(Item):
             for k, x in enumerate(group.lanes)
         ]
         nodes = first
-        for piece in self._on_the_way:
-            if piece.section is not None:
-                to = [layout.node(f"{self.id} {piece.id} {k}") for k in range(count)]
-                place = self._coupled(layout, place, piece, nodes, to)
+        for step in self._on_the_way:
+            if isinstance(step, ViaRow) or step.section is not None:
+                to = [layout.node(f"{self.id} {len(layout.names)}") for _ in range(count)]
+                place = (
+                    self._drilled(layout, place, step, nodes, to)
+                    if isinstance(step, ViaRow)
+                    else self._coupled(layout, place, step, nodes, to)
+                )
             else:
-                place = self._alone(layout, place, piece)
+                place = self._alone(layout, place, step)
                 to = [
-                    place.node if k == own else self._silent(layout, nodes[k], piece)
+                    place.node if k == own else self._silent(layout, nodes[k], step)
                     for k in range(count)
                 ]
             nodes = to
@@ -61,12 +69,22 @@ class LaneItem(Item):
         return place
 
     @property
-    def _on_the_way(self) -> tuple[PieceInputs, ...]:
-        """Pieces in the order that this lane's wave meets them."""
-        pieces = self.group.pieces
-        return pieces if self.group.lanes[self.lane].rightward else pieces[::-1]
+    def _on_the_way(self) -> tuple[PieceInputs | ViaRow, ...]:
+        """Vias and pieces in the order that this lane's wave meets them."""
+        steps: list[PieceInputs | ViaRow] = []
+        for piece in self.group.pieces:
+            steps += [piece.vias, piece] if piece.vias is not None else [piece]
+        if self.group.lanes[self.lane].rightward:
+            return tuple(steps)
+        return tuple(step.turned if isinstance(step, ViaRow) else step for step in steps[::-1])
 
-    def _alone(self, layout: Layout, place: Place, piece: PieceInputs) -> Place:
+    def _alone(self, layout: Layout, place: Place, piece: PieceInputs | ViaRow) -> Place:
+        if isinstance(piece, ViaRow):
+            model = via_model(piece.one)
+            return layout.piece(
+                place, self.id, "via", "via", line=lossless_line(model.z0), length=model.delay,
+                z=model.z0, took=model.delay, pad=sum(piece.ends),
+            )  # fmt: skip
         solved = solve_line(piece.lane, layout.fine, layout.even)
         return layout.line_piece(
             place, self.id, "lane", piece.id, line=solved.line, length=piece.length, z=solved.z
@@ -79,29 +97,59 @@ class LaneItem(Item):
         layout.silent(node, to, solved.line, piece.length, solved.z)
         return to
 
-    def _coupled(
-        self, layout: Layout, place: Place, piece: PieceInputs, nodes: list[int], to: list[int]
-    ) -> Place:
-        solved = solve_line(piece.lane, layout.fine)
+    @property
+    def _beside(self) -> tuple[Beside, ...]:
         group, own = self.group, self.lane
         same = group.lanes[own].rightward
-        beside = tuple(
+        return tuple(
             Beside(x.name, x.rightward == same, k - own)
             for k, x in enumerate(group.lanes)
             if k != own
         )
+
+    def _drilled(
+        self, layout: Layout, place: Place, row: ViaRow, nodes: list[int], to: list[int]
+    ) -> Place:
+        line = row.line()
+        # Of a pair's two barrels between themselves there is half the capacitance of each.
+        each = 0.5 if row.barrels == 2 else 1.0
+        line = line.of_pairs if row.barrels == 2 else line
+        own = self.lane
+        for some, c in zip((nodes, to), row.ends, strict=True):
+            for node in some:
+                layout.to_ground((node,), each * c)
+        inductance, c = line.l_ext[own, own], line.at_reference[own, own]
+        return layout.coupled_piece(
+            place,
+            self.id,
+            "via",
+            "via",
+            nodes=(tuple(nodes), tuple(to)),
+            own=own,
+            line=line,
+            length=row.one.through,
+            z=math.sqrt(inductance / c),
+            took=math.sqrt(inductance * c) * row.one.through,
+            beside=self._beside,
+            short=True,
+        )
+
+    def _coupled(
+        self, layout: Layout, place: Place, piece: PieceInputs, nodes: list[int], to: list[int]
+    ) -> Place:
+        solved = solve_line(piece.lane, layout.fine)
         return layout.coupled_piece(
             place,
             self.id,
             "lane",
             piece.id,
             nodes=(tuple(nodes), tuple(to)),
-            own=own,
+            own=self.lane,
             line=coupled_lanes(piece, layout.fine),
             length=piece.length,
             z=solved.z,
             took=solved.line.delay_per_m(layout.knee) * piece.length,
-            beside=beside,
+            beside=self._beside,
         )
 
     def _neighbours(self, layout: Layout, began: Place, first: list[int], last: list[int]) -> None:

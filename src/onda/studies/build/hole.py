@@ -1,0 +1,82 @@
+"""A drilled hole in the stackup: its heights, planes and dielectric."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from onda.engine.vias import ViaGeometry
+from onda.errors import InputError
+from onda.project.build.hole import Hole
+from onda.project.build.stackup import CopperLayer, DielectricLayer
+from onda.project.model import Design
+
+__all__ = ["geometry_of"]
+
+
+def geometry_of(
+    design: Design, via: Hole, joins: tuple[str, str], where: str, *, pair: bool = False
+) -> ViaGeometry:
+    """Heights and dielectric of a via from the stackup: it goes through the whole board.
+
+    Parameters
+    ----------
+    joins : the two layers that it joins; where : what an error calls it
+
+    Raises
+    ------
+    InputError : it joins a layer with itself
+    """
+    layers = design.stackup.layers
+    order = {layer.id: k for k, layer in enumerate(layers)}
+    first, last = sorted(order[layer] for layer in joins)
+    if first == last:
+        raise InputError(
+            "goes from a layer to the same one", where=where, remedy="Choose two layers."
+        )
+    copper = [k for k, layer in enumerate(layers) if isinstance(layer, CopperLayer)]
+
+    def height(a: int, b: int) -> float:
+        solid = (CopperLayer, DielectricLayer)
+        return float(sum(x.thickness.si for x in layers[a : b + 1] if isinstance(x, solid)))
+
+    between = [x for x in layers[first : last + 1] if isinstance(x, DielectricLayer)]
+    weights = [x.thickness.si for x in between]
+    dk = [design.material(x.material).dk for x in between]
+    er = sum(w * d for w, d in zip(weights, dk, strict=True)) / sum(weights)
+    beyond = max(
+        height(copper[0], first) if first > copper[0] else 0.0,
+        height(last, copper[-1]) if last < copper[-1] else 0.0,
+    )
+    stub = min(beyond, via.rest.si) if via.back_drilled else beyond
+    solid = [x for x in layers if isinstance(x, CopperLayer | DielectricLayer)]
+    tops = np.concatenate([[0.0], np.cumsum([x.thickness.si for x in solid])])
+    place = {x.id: (float(a), float(b)) for x, a, b in zip(solid, tops, tops[1:], strict=False)}
+    low, high = place[layers[first].id][0], place[layers[last].id][1]
+    top, bottom = place[layers[copper[0]].id][0], place[layers[copper[-1]].id][1]
+    if via.back_drilled:
+        # From the side of the longer stub.
+        if low - top > bottom - high:
+            top = max(top, low - via.rest.si)
+        else:
+            bottom = min(bottom, high + via.rest.si)
+    planes = [x for x in solid if isinstance(x, CopperLayer) and x.role == "plane"]
+    gaps = []
+    for k in (first, last):
+        near = [abs(height(min(k, p) + 1, max(k, p) - 1)) for p in copper if p != k]
+        gaps.append(min(near))
+    return ViaGeometry(
+        drill=via.drill.si,
+        pad=via.pad.si,
+        antipad=via.antipad.si,
+        through=height(first, last),
+        stub=stub,
+        er=er,
+        returns=via.returns,
+        return_distance=via.return_distance.si,
+        pad_gaps=tuple(gaps),
+        pair=pair,
+        planes=tuple(place[x.id] for x in planes),
+        barrel=(top, bottom),
+        span=(low, high),
+        pads=(place[layers[first].id], place[layers[last].id]),
+    )
