@@ -17,7 +17,7 @@ from onda.app.shell.window import MainWindow
 from onda.project.begin import empty_project, from_template
 from onda.project.build.files import write_build
 from onda.project.model import Project
-from onda.project.recovery import pending_boards
+from onda.project.recovery import kept_work
 from onda.project.store import load_project, save_project
 from onda.report.html import write_report
 from onda.studies.core.margin import State
@@ -302,7 +302,7 @@ def test_recent_files_and_boards_never_saved_are_offered(
     assert len(window.document.project.kept) == 1
     assert not window.document.is_saved
     window.document.save(tmp_path / "first.onda")
-    assert pending_boards() == []
+    assert kept_work() == []
     window.opening.open_again(str(file))
     assert window.settle()
     assert window.document.path == file
@@ -393,7 +393,7 @@ def test_after_a_normal_close_nothing_speaks_of_a_bad_end(
     again.offer_recovery()
     assert "closed with work that was not saved" in again.messages.text.text()
     assert "did not end well" not in again.messages.text.text()
-    again.document.forget_recovery()
+    again.messages.press("Forget it")
     assert not window.kept_at.exists()
 
 

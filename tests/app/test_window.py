@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from onda.app.shell.margin_strip import bar_scale
 from onda.app.shell.window import MainWindow
@@ -19,7 +19,7 @@ from onda.app.tour import set_resistor
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.model import Project
-from onda.project.recovery import Autosave, pending_boards
+from onda.project.recovery import kept_of, kept_work, read_kept
 from onda.project.store import load_project, save_project
 from tests.app.conftest import MakeWindow
 
@@ -259,6 +259,16 @@ def test_opening_another_project(window: MainWindow, project: Project, tmp_path:
     assert window.windowTitle().startswith("Second board")
 
 
+def end_badly(window: MainWindow) -> None:
+    """As the system does when a process is gone: nothing is held any more."""
+    document = window.document
+    document._timer.stop()
+    for hold in (document._autosave._hold, document._lock):
+        if hold is not None and hold.is_mine:
+            os.close(hold._handle)
+            hold._handle = -1
+
+
 def test_unsaved_work_survives_a_crash(
     make_window: MakeWindow, project: Project, tmp_path: Path
 ) -> None:
@@ -268,6 +278,7 @@ def test_unsaved_work_survives_a_crash(
     set_resistor(crashed, "clk-adc", 46.0)
     lost = crashed.document.project
     crashed.document.autosave_now()
+    end_badly(crashed)
     assert load_project(file) == project
     window = make_window(path=file)
     window.offer_recovery()
@@ -277,8 +288,10 @@ def test_unsaved_work_survives_a_crash(
     window.undo()
     assert window.document.project == project
     window.redo()
+    # It is kept until the work is saved.
+    assert len(kept_of(file)) == 1
     window.opening.save()
-    assert Autosave(file).read() is None
+    assert kept_of(file) == []
 
 
 def test_closing_keeps_unsaved_work_aside(
@@ -289,15 +302,18 @@ def test_closing_keeps_unsaved_work_aside(
     window = make_window(path=file)
     set_resistor(window, "clk-adc", 46.0)
     window.close()
-    found = Autosave(file).read()
+    (kept,) = kept_of(file)
+    found = read_kept(kept)
     assert found is not None
     assert found.project == window.document.project
+    assert found.closed
+    assert "path ADC sample clock: elements" in kept.changed
 
 
 def test_work_never_saved_anywhere_is_kept_aside_too(make_window: MakeWindow) -> None:
     window = make_window()
     window.close()
-    assert pending_boards() == []
+    assert kept_work() == []
     window = make_window()
     set_resistor(window, "clk-adc", 46.0)
     left = window.document.project
@@ -306,7 +322,7 @@ def test_work_never_saved_anywhere_is_kept_aside_too(make_window: MakeWindow) ->
     again.offer_recovery()
     again.messages.press("Recover it")
     assert again.document.project == left
-    again.document.forget_recovery()
+    assert len(kept_work()) == 1
 
 
 def test_forgetting_unsaved_work_is_final(make_window: MakeWindow) -> None:
@@ -391,3 +407,170 @@ def test_everything_can_be_reached_with_tab(window: MainWindow) -> None:
     assert "Value" in seen
     assert "Trim: Value" in seen
     assert any(name.startswith("Course") for name in seen)
+
+
+def test_two_windows_on_one_file_do_not_take_each_others_work(
+    make_window: MakeWindow, project: Project, tmp_path: Path
+) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    one = make_window(path=file)
+    assert one.document.opened_by is None
+    other = make_window()
+    other.load(file)
+    by = other.document.opened_by
+    assert by is not None
+    assert by.process == os.getpid()
+    assert "fulmar.onda is open elsewhere too" in other.messages.text.text()
+    assert f"process {os.getpid()}" in other.messages.text.text()
+    for window, ohm in ((one, 46.0), (other, 47.0)):
+        set_resistor(window, "clk-adc", ohm)
+        window.document.autosave_now()
+    # What living windows keep is offered to nobody.
+    assert kept_of(file) == []
+    assert other.document.recoverable() is None
+    # The second one does not go over the first one's file without being told to.
+    other.opening.save()
+    assert load_project(file) == project
+    assert other.messages.actions_shown == ["Save all the same", "Save beside it", "Close"]
+    one.opening.save()
+    assert load_project(file) == one.document.project
+    end_badly(other)
+    (kept,) = kept_of(file)
+    found = read_kept(kept)
+    assert found is not None
+    assert found.project == other.document.project
+    # The file was saved after it was kept: it is in the list, but not offered as newer work.
+    os.utime(file, (kept.saved_at + 5, kept.saved_at + 5))
+    assert one.document.recoverable() is None
+
+
+def test_once_the_other_window_is_closed_the_file_is_this_ones(
+    make_window: MakeWindow, project: Project, tmp_path: Path
+) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    one, other = make_window(path=file), make_window()
+    other.load(file)
+    assert other.document.is_open_elsewhere()
+    one.close()
+    set_resistor(other, "clk-adc", 47.0)
+    other.opening.save()
+    assert load_project(file) == other.document.project
+    assert not other.document.is_open_elsewhere()
+    # After a crash the file that says so is left, but nobody holds it.
+    end_badly(other)
+    assert (tmp_path / ".fulmar.onda.open").exists()
+    third = make_window()
+    third.load(file)
+    assert third.document.opened_by is None
+    third.close()
+    assert not (tmp_path / ".fulmar.onda.open").exists()
+
+
+def test_work_that_is_offered_outlives_what_comes_after_it(
+    make_window: MakeWindow, project: Project, tmp_path: Path
+) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    crashed = make_window(path=file)
+    set_resistor(crashed, "clk-adc", 46.0)
+    lost = crashed.document.project
+    crashed.document.autosave_now()
+    end_badly(crashed)
+    window = make_window(path=file)
+    window.offer_recovery()
+    assert "path ADC sample clock: elements" in window.messages.text.text()
+    # Not looked at: the user goes on, and this session has an autosave of its own.
+    set_resistor(window, "clk-adc", 12.0)
+    window.document.autosave_now()
+    window.opening.save()
+    (kept,) = kept_of(file)
+    assert read_kept(kept).project == lost  # type: ignore[union-attr]
+
+
+def test_undone_work_is_not_offered(
+    make_window: MakeWindow, project: Project, tmp_path: Path
+) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    window = make_window(path=file)
+    set_resistor(window, "clk-adc", 46.0)
+    window.document.autosave_now()
+    window.undo()
+    assert window.document.is_saved
+    end_badly(window)
+    assert kept_of(file) == []
+
+
+def test_the_list_of_kept_work_takes_up_and_forgets(
+    make_window: MakeWindow, project: Project, tmp_path: Path
+) -> None:
+    file = tmp_path / "fulmar.onda"
+    save_project(project, file)
+    left = []
+    for ohm in (46.0, 47.0):
+        window = make_window(path=file)
+        set_resistor(window, "clk-adc", ohm)
+        left.append(window.document.project)
+        window.close()
+    window = make_window()
+    window.show_start()
+    page = window.start_page
+    words = [b.text() for b in page.entries]
+    assert len(words) == 2
+    assert all("kept" in w and "of fulmar.onda: path ADC sample clock" in w for w in words)
+    page.entries[1].click()
+    assert window.settle()
+    assert window.document.path == file
+    assert window.document.project == left[0]
+    assert not window.document.is_saved
+    # Both are there until one is saved or forgotten.
+    assert len(kept_of(file)) == 2
+    window.show_start()
+    forget = [
+        b for b in page.findChildren(QPushButton) if b.text() == "Forget" and b.isVisibleTo(page)
+    ]
+    forget[0].click()
+    (kept,) = kept_of(file)
+    assert read_kept(kept).project == left[0]  # type: ignore[union-attr]
+    window.opening.save()
+    assert kept_of(file) == []
+    assert load_project(file) == left[0]
+
+
+def test_a_file_of_the_same_name_in_the_new_folder_keeps_its_place(
+    make_window: MakeWindow, project: Project, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = make_window(path=tmp_path / "fulmar.onda")
+    save_project(project, tmp_path / "fulmar.onda")
+    reference = project.design.device_files[0]
+    theirs = tmp_path / "other" / reference.path
+    theirs.parent.mkdir(parents=True)
+    theirs.write_bytes(b"another one")
+    chosen = str(tmp_path / "other" / "fulmar.onda")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (chosen, ""))
+    window.opening.save_as()
+    assert "Nothing was saved yet" in window.messages.text.text()
+    assert window.messages.actions_shown[0] == "Keep both"
+    window.messages.press("Keep both")
+    assert theirs.read_bytes() == b"another one"
+    saved = load_project(tmp_path / "other" / "fulmar.onda")
+    new = saved.design.device_files[0]
+    assert new.path == reference.path.replace(".", "-2.")
+    assert new.sha256 == reference.sha256
+    mine = (tmp_path / "other" / new.path).read_bytes()
+    assert mine == (tmp_path / reference.path).read_bytes()
+    window.undo()
+    assert window.document.project.design.device_files[0].path == reference.path
+
+
+def test_a_file_that_is_nowhere_is_told_when_saving(
+    make_window: MakeWindow, project: Project, tmp_path: Path
+) -> None:
+    lost = set_value(project.design.device_files[0], id="lost", path="lost.ibs", sha256="0" * 64)
+    files = (*project.design.device_files, lost)
+    design = set_value(project.design, device_files=files)
+    window = make_window(set_value(project, design=design), tmp_path / "fulmar.onda")
+    window.document.save()
+    assert "lost.ibs is nowhere to be found" in window.messages.text.text()

@@ -17,6 +17,7 @@ from onda.app.document import Document
 from onda.demo import fulmar_project
 from onda.project.base import set_value
 from onda.project.model import Project
+from onda.project.recovery import kept_work, read_kept
 
 _PROGRAM = """
 import sys
@@ -75,22 +76,24 @@ def test_edits_without_a_pause_do_not_put_autosave_off(qtbot, short) -> None:
     for k in range(12):
         document.edit("rename", edited(document, k))
         QTest.qWait(60)
-    kept = document._autosave.read()
+    document.close()
+    (entry,) = kept_work()
+    kept = read_kept(entry)
     assert kept is not None
     # More than half of them came before the first autosave could have been put off by the rest.
     number = int(kept.project.name.split()[1])
     assert 2 <= number < 12
-    document.close()
 
 
 def test_turning_away_keeps_what_is_due_and_nothing_else(qtbot) -> None:
     document = Document(fulmar_project())
     document.autosave_if_due()
-    assert document._autosave.read() is None
+    assert not document._autosave.path.exists()
     document.edit("rename", edited(document, 1))
     document.autosave_if_due()
-    kept = document._autosave.read()
-    assert kept is not None
-    assert kept.project.name == "Edit 1"
     assert not document._timer.isActive()
     document.close()
+    (entry,) = kept_work()
+    kept = read_kept(entry)
+    assert kept is not None
+    assert kept.project.name == "Edit 1"

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from onda.errors import InputError
 from onda.project import store
 from onda.project.model import Project
-from onda.project.recovery import Autosave
+from onda.project.recovery import Autosave, kept_of, read_kept
 from onda.project.store import dumps, load_project, loads, save_project
 
 
@@ -255,29 +255,36 @@ def test_requirements_of_stages_become_those_of_kinds(project: Project) -> None:
 
 
 def test_autosave_is_read_back_and_forgotten(project: Project, tmp_path: Path) -> None:
-    autosave = Autosave(tmp_path / "fulmar.onda", tmp_path / "state")
-    assert autosave.read() is None
+    file, state = tmp_path / "fulmar.onda", tmp_path / "state"
+    autosave = Autosave(file, state)
+    assert kept_of(file, state) == []
     autosave.write(project)
-    found = autosave.read()
+    # Its owner has it open: it is nobody else's.
+    assert kept_of(file, state) == []
+    autosave.release()
+    (kept,) = kept_of(file, state)
+    found = read_kept(kept)
     assert found is not None
     assert found.project == project
     autosave.clear()
-    assert autosave.read() is None
+    assert kept_of(file, state) == []
+    assert read_kept(kept) is None
 
 
 @pytest.mark.parametrize(
     "content", [b"", b"{", b"[]", b'{"project": 3}', b'{"project": "{}"}', b"\xff"]
 )
 def test_broken_autosave_is_as_good_as_none(tmp_path: Path, content: bytes) -> None:
-    autosave = Autosave(tmp_path / "x.onda", tmp_path)
-    autosave.path.write_bytes(content)
-    assert autosave.read() is None
+    (tmp_path / "x.autosave").write_bytes(content)
+    assert kept_of(tmp_path / "x.onda", tmp_path) == []
 
 
 def test_autosaves_of_two_files_do_not_mix(project: Project, tmp_path: Path) -> None:
-    one, two = (Autosave(tmp_path / n, tmp_path) for n in ("a.onda", "b.onda"))
+    one = Autosave(tmp_path / "a.onda", tmp_path)
     one.write(project)
-    assert two.read() is None
+    one.release()
+    assert kept_of(tmp_path / "b.onda", tmp_path) == []
+    assert len(kept_of(tmp_path / "a.onda", tmp_path)) == 1
 
 
 def test_autosave_without_a_place_says_so(project: Project, tmp_path: Path) -> None:

@@ -10,10 +10,12 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from onda.errors import InputError
+from onda.project.differences import differences
 from onda.project.disk_state import DiskState
-from onda.project.files import others_beside
+from onda.project.files import others_beside, unfound_files
+from onda.project.lock import Hold, Holder, lock_beside
 from onda.project.model import Project
-from onda.project.recovery import Autosave, Recovered, pending_boards
+from onda.project.recovery import Autosave, Kept, Recovered, kept_of, kept_work, read_kept
 from onda.project.store import load_project, save_project
 
 __all__ = ["Document"]
@@ -79,19 +81,49 @@ class Document(QObject):
         self._gestures = 0
         self._in_gesture = False
         self._autosave = Autosave(path)
+        self._lock: Hold | None = None
+        self.opened_by: Holder | None = None
+        self._saved = project
         self._resumed = False
+        self._taken_up: list[Kept] = []
+        self._claim()
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(_AUTOSAVE_AFTER_MS)
         self._timer.timeout.connect(self.autosave_now)
 
-    def _on_clean(self, _: bool) -> None:
+    def _on_clean(self, clean: bool) -> None:
+        if clean and self.path is not None and not self._taken_up:
+            # What was kept is older than what the file holds.
+            self._timer.stop()
+            self._autosave.clear()
         self.saved_changed.emit()
 
+    def _claim(self) -> None:
+        """Say beside the file that it is open here; know who else has it open."""
+        self._unclaim()
+        self.opened_by = None
+        if self.path is not None:
+            self._lock = Hold(lock_beside(self.path))
+            self.opened_by = self._lock.take()
+
+    def _unclaim(self) -> None:
+        if self._lock is not None:
+            self._lock.release()
+            self._lock = None
+
+    def is_open_elsewhere(self) -> bool:
+        """Whether another window has the file open; it is this one's once that one is closed."""
+        if self._lock is not None and not self._lock.is_mine:
+            self.opened_by = self._lock.take()
+        return self.opened_by is not None
+
     def close(self) -> None:
-        """Nothing happens to this document any more."""
+        """Nothing happens to this document any more; unsaved work stays where it is kept."""
         self._timer.stop()
         self.stack.blockSignals(True)
+        self._autosave.release()
+        self._unclaim()
 
     @property
     def is_saved(self) -> bool:
@@ -167,23 +199,34 @@ class Document(QObject):
         vanished = self.path == target and self.path is not None and not target.exists()
         save_project(self.project, target)
         self._autosave.clear()
+        for kept in self._taken_up:
+            kept.forget()
+        self._taken_up = []
         self._resumed = False
         self._timer.stop()
+        self._saved = self.project
         if target != self.path:
             self.path = target
             self._autosave = Autosave(target)
+            self._claim()
         self._on_disk = DiskState.of(target)
         self.stack.setClean()
         self.saved_changed.emit()
         if vanished:
             self.trouble.emit(f"{target.name} had been removed meanwhile; it was written anew.")
+        if lost := unfound_files(self.project):
+            self.trouble.emit(
+                f"Saved, but {', '.join(lost[:3])} {'is' if len(lost) == 1 else 'are'} nowhere to "
+                "be found and not beside it. Take in the same file again."
+            )
 
     def autosave_now(self, *, closed: bool = False) -> Path | None:
         """Keep unsaved work where a crash cannot reach it; where, None where there is none."""
         if self.is_saved:
             return None
         try:
-            self._autosave.write(self.project, closed=closed)
+            changed = differences(self._saved, self.project)
+            self._autosave.write(self.project, closed=closed, changed=changed)
         except InputError as error:
             self.trouble.emit(f"Autosave failed: {error}")
             return None
@@ -212,43 +255,48 @@ class Document(QObject):
         return not self.stack.isClean() or self._resumed
 
     def recoverable(self) -> Recovered | None:
-        """Unsaved work of an earlier session on this file, where it differs from what is open."""
-        if self.path is None and not self._resumed:
-            # A board without a file goes by its name.
-            same = (p for p in pending_boards() if p.title == self.project.name)
-            found = next(same, None)
-            if found is None:
-                return None
-            self._autosave = Autosave(None, key=found.key)
-        kept = self._autosave.read()
-        return kept if kept is not None and kept.project != self.project else None
+        """Unsaved work of another session on this file that is newer than it and differs from what
+        is open, the latest; a board without a file goes by its name."""
+        if self.path is not None:
+            some = kept_of(self.path)
+        else:
+            some = [k for k in kept_work() if k.file is None and k.title == self.project.name]
+        for kept in some:
+            found = read_kept(kept) if kept.is_newer else None
+            if found is not None and found.project != self.project:
+                return found
+        return None
 
-    def resume(self, key: str) -> None:
+    def recover(self, found: Recovered) -> None:
+        """Take unsaved work up; it stays kept until this project is saved."""
+        self._taken_up.append(found.kept)
+        self.edit("Recover unsaved work", found.project)
+
+    def resume(self, kept: Kept) -> None:
         """Go on with unsaved work on a board that has no file yet.
 
         Raises
         ------
         InputError : it is not there any more
         """
-        autosave = Autosave(None, key=key)
-        found = autosave.read()
+        found = read_kept(kept)
         if found is None:
             raise InputError("that work is not there any more")
         self.replace(found.project, None)
-        self._autosave, self._resumed = autosave, True
-
-    def forget_recovery(self) -> None:
-        """Give up the autosave."""
-        self._autosave.clear()
+        self._autosave, self._resumed = Autosave(None, going_on=kept), True
 
     def replace(self, project: Project, path: Path | None) -> None:
         """Open another project in place of this one."""
         self._timer.stop()
+        # First, since an empty stack counts as undone.
+        self._autosave.release()
+        self._autosave, self._resumed = Autosave(path), False
         self.stack.clear()
         self.project = project
         self.path = path
         self._on_disk = DiskState.of(path) if path is not None else None
-        self._autosave, self._resumed = Autosave(path), False
+        self._saved, self._taken_up = project, []
+        self._claim()
         self.stack.setClean()
         self.replaced.emit()
         self.changed.emit()

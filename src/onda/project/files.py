@@ -15,12 +15,14 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib import resources
+from itertools import count
 from pathlib import Path
 from threading import Lock
 
 import platformdirs
 
 from onda.errors import InputError
+from onda.project.base import set_value
 from onda.project.file_reference import DeviceFile
 from onda.project.model import Design, Project
 from onda.project.writing import remove_leftovers, write_atomically
@@ -38,6 +40,8 @@ __all__ = [
     "others_beside",
     "shipped",
     "trim_store",
+    "unfound_files",
+    "with_other_names",
 ]
 
 LARGEST_BYTES = 1_500_000_000
@@ -213,6 +217,36 @@ def missing_files(project: Project, folder: Path) -> Iterable[tuple[Path, bytes]
         except InputError:
             # It is told where it is used; the project is saved all the same.
             continue
+
+
+def unfound_files(project: Project) -> list[str]:
+    """Names of files that a project refers to and whose content is nowhere."""
+    out = []
+    for file in files_of(project):
+        try:
+            content_of(file)
+        except InputError:
+            out.append(file.path)
+    return out
+
+
+def with_other_names(project: Project, folder: Path) -> Project:
+    """The project with other names for its files where a folder has others of theirs, so that both
+    have room there."""
+    new: dict[str, str] = {}
+    for name in others_beside(project, folder):
+        path = Path(name)
+        free = (path.with_name(f"{path.stem}-{k}{path.suffix}") for k in count(2))
+        new[name] = next(str(p) for p in free if not (folder / p).exists())
+
+    def renamed(design: Design) -> Design:
+        files = tuple(
+            set_value(f, path=new[f.path]) if f.path in new else f for f in design.device_files
+        )
+        return set_value(design, device_files=files)
+
+    kept = tuple(set_value(k, design=renamed(k.design)) for k in project.kept)
+    return set_value(project, design=renamed(project.design), kept=kept)
 
 
 def others_beside(project: Project, folder: Path) -> list[str]:

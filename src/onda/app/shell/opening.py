@@ -20,15 +20,16 @@ from onda.app.shell.start_page import Begun, StartPage
 from onda.app.stages import StageInfo
 from onda.errors import InputError, OndaError
 from onda.project.base import fresh_id
+from onda.project.files import others_beside, with_other_names
 from onda.project.model import Project
-from onda.project.recovery import pending_boards
+from onda.project.recovery import Kept, kept_work, read_kept
 from onda.project.store import load_project
 
 __all__ = ["Opening", "Places"]
 
 _log = logging.getLogger(__name__)
 _PROJECT = "*.onda"
-_MOST_TOLD = 12
+_MOST_TOLD, _MOST_LISTED, _LONGEST = 12, 12, 140
 _FILTER = f"Onda projects ({_PROJECT})"
 
 
@@ -69,6 +70,7 @@ class Opening:
         page.file_wanted.connect(self.choose_file)
         page.demo_wanted.connect(self.open_demo)
         page.again_wanted.connect(self.open_again)
+        page.forget_wanted.connect(self.forget)
         page.left.connect(places.leave_start)
         document.saved_changed.connect(self._follow)
         self._follow()
@@ -84,12 +86,11 @@ class Opening:
 
     def show_begun(self) -> None:
         """Bring the list of what was begun before up to date."""
-        begun = [
-            Begun(p.key, p.title, f"not saved, kept {_when(p.saved_at)}") for p in pending_boards()
-        ]
-        begun += [Begun(str(p), p.stem, _short(p.parent)) for p in recent_files()]
+        begun = [Begun(str(k.path), k.title, _kept_words(k), can_forget=True) for k in kept_work()]
+        begun = begun[:_MOST_LISTED]
+        begun += [Begun(str(p), p.stem, _short(p.parent)) for p in recent_files()][:10]
         can_leave = bool(self._document.project.design.stackup.layers or self._document.is_touched)
-        self._page.show_begun(begun[:10], can_leave=can_leave)
+        self._page.show_begun(begun, can_leave=can_leave)
 
     def begin_board(self, name: str, layers: int, tail: bool) -> None:
         """Begin an empty board with a usual build."""
@@ -110,10 +111,34 @@ class Opening:
 
     def open_again(self, key: str) -> None:
         """Open what was begun before, by its key."""
-        if any(p.key == key for p in pending_boards()):
-            self.run(lambda: self._turn(lambda: self._document.resume(key)))
-        else:
+        kept = next((k for k in kept_work() if str(k.path) == key), None)
+        if kept is None:
             self.load(Path(key))
+        elif kept.file is None:
+            self.run(lambda: self._turn(lambda: self._document.resume(kept)))
+        else:
+            self.run(lambda: self._take_up(kept, kept.file))
+
+    def _take_up(self, kept: Kept, file: Path | None) -> None:
+        """Open the file that unsaved work belongs to, and take the work up."""
+        found = read_kept(kept)
+        if found is None:
+            raise InputError("that work is not there any more")
+        if file is None or not file.exists():
+            raise InputError(
+                f"{file} is not there any more",
+                remedy="Put the file back, or open another state of it and save it there.",
+            )
+        self._turn(lambda: self._document.load(file))
+        self._document.recover(found)
+        self._tell_open_elsewhere()
+
+    def forget(self, key: str) -> None:
+        """Give up unsaved work that is kept."""
+        for kept in kept_work():
+            if str(kept.path) == key:
+                kept.forget()
+        self.show_begun()
 
     def _replace(self, project: Project) -> None:
         self._turn(lambda: self._document.replace(project, None))
@@ -158,7 +183,8 @@ class Opening:
         def act() -> None:
             self._turn(lambda: self._document.load(path))
             remember_file(path)
-            self.offer_recovery()
+            if not self._tell_open_elsewhere():
+                self.offer_recovery()
 
         self.run(act)
 
@@ -215,6 +241,19 @@ class Opening:
         )
         return True
 
+    def _tell_open_elsewhere(self, *ways: tuple[str, Callable[[], None]]) -> bool:
+        """Say who else has the file open, and what can be done; whether somebody has."""
+        path, by = self._document.path, self._document.opened_by
+        if path is None or by is None:
+            return False
+        since = f" since {_when(by.since)}" if by.since else ""
+        self._messages.say(
+            f"{path.name} is open elsewhere too: {by.user} on {by.host}, process "
+            f"{by.process}{since}. Only one of both can be saved in this file.",
+            list(ways),
+        )
+        return True
+
     def _ways_on(self, path: Path) -> list[tuple[str, Callable[[], None]]]:
         """What can be done about a file that another program changed."""
         return [
@@ -255,6 +294,16 @@ class Opening:
     def _save_there(self) -> None:
         if self.look_outside():
             return
+        path = self._document.path
+        if path is not None and self._document.is_open_elsewhere():
+            self._tell_open_elsewhere(
+                ("Save all the same", lambda: self.run(self._write)),
+                ("Save beside it", lambda: self._save_beside(path)),
+            )
+            return
+        self._write()
+
+    def _write(self) -> None:
         self._document.save()
         if self._document.path is not None:
             remember_file(self._document.path)
@@ -269,20 +318,34 @@ class Opening:
             path = chosen
             path = path if path.suffix == ".onda" else path.with_name(f"{path.name}.onda")
 
-            def act() -> None:
-                self._document.save(path)
-                remember_file(path)
+            self.run(lambda: self._save_as(path))
 
-            self.run(act)
+    def _save_as(self, path: Path) -> None:
+        others = others_beside(self._document.project, path.parent)
+        if others and path != self._document.path:
+
+            def keep_both() -> None:
+                new = with_other_names(self._document.project, path.parent)
+                self._document.edit("Other names for files", new)
+                self._save_as(path)
+
+            self._messages.say(
+                f"{path.parent.name or path.parent} has another file called {others[0]} than this "
+                "project's own. Nothing was saved yet.",
+                [
+                    ("Keep both", lambda: self.run(keep_both)),
+                    ("Another folder", self.save_as),
+                ],
+            )
+            return
+        self._document.save(path)
+        remember_file(path)
 
     def offer_recovery(self) -> None:
         """Offer work on this project that was never saved."""
         found = self._document.recoverable()
         if found is None:
             return
-
-        def recover() -> None:
-            self._document.edit("Recover unsaved work", found.project)
 
         when = _when(found.saved_at)
         words = (
@@ -291,9 +354,25 @@ class Opening:
             else "There is unsaved work on this project from a session that did not end well, kept "
             f"{when}."
         )
+        if found.kept.changed:
+            words += f" It differs by: {'; '.join(found.kept.changed)}."
         self._messages.say(
-            words, [("Recover it", recover), ("Forget it", self._document.forget_recovery)]
+            words,
+            [
+                ("Recover it", lambda: self._document.recover(found)),
+                ("Forget it", found.kept.forget),
+            ],
         )
+
+
+def _kept_words(kept: Kept) -> str:
+    """When unsaved work was kept, where it belongs, and what changed."""
+    words = f"not saved, kept {_when(kept.saved_at)}"
+    if kept.file is not None:
+        words += f" of {kept.file.name}" + ("" if kept.is_newer else ", older than the file")
+    if kept.changed:
+        words += f": {'; '.join(kept.changed)}"
+    return words if len(words) <= _LONGEST else f"{words[: _LONGEST - 1]}…"
 
 
 def _when(moment: float) -> str:

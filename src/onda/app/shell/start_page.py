@@ -29,11 +29,13 @@ _COLUMN = 300
 
 @dataclass(frozen=True, slots=True)
 class Begun:
-    """Something that was begun before: what it is called, where it is, and a key to open it by."""
+    """Something that was begun before: what it is called, where it is, a key to open it by, and
+    whether it can be given up."""
 
     key: str
     title: str
     detail: str
+    can_forget: bool = False
 
 
 class StartPage(QWidget):
@@ -42,13 +44,14 @@ class StartPage(QWidget):
     Signals
     -------
     board_wanted(name, layers, tail), file_wanted, demo_wanted, left
-    again_wanted(key) : something begun before
+    again_wanted(key), forget_wanted(key) : something begun before
     """
 
     board_wanted = pyqtSignal(str, int, bool)
     file_wanted = pyqtSignal()
     demo_wanted = pyqtSignal()
     again_wanted = pyqtSignal(str)
+    forget_wanted = pyqtSignal(str)
     left = pyqtSignal()
 
     def __init__(self) -> None:
@@ -159,16 +162,17 @@ class StartPage(QWidget):
         self._none = label("Nothing yet.", "secondary")
         layout.addWidget(self._none)
         self.entries: list[QPushButton] = []
+        self._rows: list[QWidget] = []
         layout.addStretch(1)
         return card
 
     def show_begun(self, begun: Sequence[Begun], *, can_leave: bool) -> None:
         """Show what was begun before; whether there is work to go back to."""
-        for button in self.entries:
-            self._list.removeWidget(button)
-            button.hide()
-            button.deleteLater()
-        self.entries = []
+        for row in self._rows:
+            self._list.removeWidget(row)
+            row.hide()
+            row.deleteLater()
+        self.entries, self._rows = [], []
         self._none.setVisible(not begun)
         self.back.setVisible(can_leave)
         for k, item in enumerate(begun):
@@ -176,7 +180,18 @@ class StartPage(QWidget):
             button.setObjectName("entry")
             button.setToolTip(item.key)
             button.clicked.connect(lambda _, key=item.key: self.again_wanted.emit(key))
-            self._list.insertWidget(2 + k, button)
+            row = QWidget()
+            line = QHBoxLayout(row)
+            line.setContentsMargins(0, 0, 0, 0)
+            line.addWidget(button, 1)
+            if item.can_forget:
+                forget = QPushButton("Forget")
+                forget.setToolTip("Give this work up for good; otherwise it is kept for 30 days")
+                forget.clicked.connect(lambda _, key=item.key: self.forget_wanted.emit(key))
+                # Aligned, or the row would be no higher than its lowest part.
+                line.addWidget(forget, 0, Qt.AlignmentFlag.AlignVCenter)
+            self._list.insertWidget(2 + k, row)
             self.entries.append(button)
+            self._rows.append(row)
         self.name.setFocus()
         self.name.selectAll()
