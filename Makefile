@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test setup lint check-types screenshots bench lock clean
+.PHONY: demo test setup lint check-types attack kills soak screenshots bench lock clean
 
 setup: .venv/.ready
 
@@ -23,6 +23,16 @@ lint: setup
 
 check-types: setup
 	$(BIN)/mypy
+
+# A hundred thousand spoilt inputs for every reader, a thousand kills, half an hour in the window.
+attack: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m tests.attack.long $(ATTACK)
+
+kills: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m tests.attack.kills --count 1000
+
+soak: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m tests.attack.soak --minutes 30
 
 screenshots: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py

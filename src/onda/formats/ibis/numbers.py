@@ -14,7 +14,8 @@ _SCALE = {
     "T": 1e12, "G": 1e9, "M": 1e6, "k": 1e3, "K": 1e3, "m": 1e-3, "u": 1e-6, "n": 1e-9,
     "p": 1e-12, "f": 1e-15, "a": 1e-18,
 }  # fmt: skip
-_NUMBER = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)([A-Za-z/µ°Ω]*)")
+_NUMBER = re.compile(r"([+-]?(?:\d++(?:\.\d*+)?|\.\d++)(?:[eE][+-]?\d++)?)([A-Za-z/µ°Ω]*+)")
+"""Nothing that is taken is given back: many digits before a stray letter would take minutes."""
 
 
 def number(word: str) -> float | None:

@@ -6,6 +6,7 @@ are told with their line, never guessed at.
 
 from __future__ import annotations
 
+import math
 import os
 import re
 from concurrent.futures import ThreadPoolExecutor
@@ -237,7 +238,8 @@ class _Reader:
             # Without it neither unit nor form nor parameter is known.
             raise self._head.fail("there is no option line", 1, "As in: # GHz S RI R 50")
         table = values.reshape(points, per_point)
-        frequency = table[:, 0] * head.unit
+        with np.errstate(over="ignore"):
+            frequency = table[:, 0] * head.unit
         self._check_frequency(frequency, per_point)
         if head.form == "MA" and (table[:, 1::2] < 0).any():
             k = int(np.flatnonzero((table[:, 1::2] < 0).any(axis=1))[0])
@@ -274,6 +276,7 @@ class _Reader:
             )
         if len(noise):
             noise[:, 0] *= head.unit
+        self._check_finite(frequency, data, per_point)
         return TouchstoneFile(
             frequency, data, head.parameter, reference, noise, tuple(self._comments), head.mixed
         )
@@ -291,6 +294,17 @@ class _Reader:
             self._noise = [values[end:]]
             return values[:end]
         return values
+
+    def _check_finite(self, frequency: FloatArray, data: ComplexArray, per_point: int) -> None:
+        """Numbers that can be read may still be too large once they are no decibels any more."""
+        whole = np.isfinite(frequency)
+        # A sum is finite only where all of it is, and takes no room.
+        if math.isfinite(float(np.abs(data.sum()))) and whole.all():
+            return
+        whole &= np.isfinite(data).all(axis=(1, 2))
+        if not whole.all():
+            k = int(np.flatnonzero(~whole)[0])
+            raise self._head.fail("a value too large to be one", self._line_of(k * per_point))
 
     def _check_frequency(self, frequency: FloatArray, per_point: int) -> None:
         if frequency[0] < 0:
@@ -346,8 +360,9 @@ def _complex(pairs: FloatArray, form: str) -> ComplexArray:
     if form == "RI":
         return np.ascontiguousarray(pairs).view(complex)
     a, b = pairs[:, ::2], pairs[:, 1::2]
-    size = a if form == "MA" else 10.0 ** (a / 20.0)
-    return np.asarray(size * np.exp(1j * np.deg2rad(b)))
+    with np.errstate(over="ignore", invalid="ignore"):
+        size = a if form == "MA" else 10.0 ** (a / 20.0)
+        return np.asarray(size * np.exp(1j * np.deg2rad(b)))
 
 
 def _denormalised(data: ComplexArray, parameter: str, r: float) -> ComplexArray:

@@ -6,6 +6,8 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+from pydantic import ValidationError
+
 from onda.errors import InputError
 from onda.formats.build_table import BuildLayer, BuildTable, ImpedanceWish, SpanRow, ZoneRow
 from onda.project.base import fresh_id, set_value
@@ -141,6 +143,20 @@ def _wish(project: Project, c: LineClass, t: TraceOnLayer, reached: float) -> Im
     )
 
 
+_CALLED = {
+    "LineClass": "impedance class",
+    "TraceOnLayer": "trace of an impedance class",
+    "CopperLayer": "copper layer",
+    "DielectricLayer": "dielectric layer",
+    "CoatingLayer": "coating",
+    "Material": "material",
+    "ViaSpan": "via",
+    "Zone": "zone",
+    "Stackup": "build",
+}
+"""What parts of a build are called, by their class."""
+
+
 def _um(value: float, default: Quantity | None = None) -> Quantity:
     if math.isnan(value):
         return _NOTHING if default is None else default
@@ -154,6 +170,25 @@ def take_build(project: Project, table: BuildTable) -> Taken:
     ------
     InputError : a class or a path would lose the last layer that it needs, or values do not fit
     """
+    try:
+        return _take(project, table)
+    except ValidationError as error:
+        raise _unfit(error) from error
+
+
+def _unfit(error: ValidationError) -> InputError:
+    """What does not fit, of which object, and what would."""
+    first = error.errors(include_url=False)[0]
+    of = _CALLED.get(error.title, error.title)
+    where = ".".join(str(p) for p in first["loc"])
+    given = repr(first.get("input"))[:60]
+    return InputError(
+        f"{of}: {where.replace('_', ' ')} {given} does not fit: {first['msg']}",
+        remedy="Mend it in the file, and read it again.",
+    )
+
+
+def _take(project: Project, table: BuildTable) -> Taken:
     remarks: list[str] = []
     names: dict[str, str] = {}
     for row in table.layers:
