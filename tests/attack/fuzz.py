@@ -24,6 +24,7 @@ from contextlib import suppress
 from typing import Any
 
 from onda.errors import OndaError
+from onda.project.quantities import parse_quantity
 from tests.attack.targets import TARGETS, Target
 
 __all__ = ["attack", "attack_contained"]
@@ -64,6 +65,9 @@ def attack(
     begins : called with the number of each input
     """
     samples = target.samples()
+    with suppress(OndaError):
+        # Loads what knows rare units; cut off in the middle it would stay half loaded.
+        parse_quantity("1 furlong", "length")
     for sample in samples:
         # What is loaded and compiled at the first time is no part of it; a sample may be meant for
         # another of the readers of this kind.

@@ -31,8 +31,8 @@ def _batch(job: tuple[str, int, int, int]) -> dict[str, Any]:
         found: dict[str, Any] = json.loads(done.stdout)
     except ValueError:
         last = done.stderr.strip().splitlines()[-1:] or [f"ends with {done.returncode}"]
-        found = {"target": name, "count": 0, "accepted": 0, "refused": 0, "sentences": 0,
-                 "slowest_s": 0.0, "findings": [f"{first}: the process ends: {last[0]}"]}  # fmt: skip
+        nothing = dict.fromkeys(("count", "accepted", "refused", "sentences", "slowest_s"), 0)
+        found = nothing | {"target": name, "findings": [f"{first}: process ends: {last[0]}"]}
     return found | {"seconds": time.monotonic() - began}
 
 
