@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 
+from onda.app.jobs import Running
 from onda.app.shell.margin_strip import bar_scale
 from onda.app.shell.window import MainWindow
 from onda.app.stages import STAGES
@@ -574,3 +575,24 @@ def test_a_file_that_is_nowhere_is_told_when_saving(
     window = make_window(set_value(project, design=design), tmp_path / "fulmar.onda")
     window.document.save()
     assert "lost.ibs is nowhere to be found" in window.messages.text.text()
+
+
+def test_what_is_not_kept_yet_is_kept_before_long_runs(
+    make_window: MakeWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = make_window(path=tmp_path / "fulmar.onda")
+    window.document.edit("Rename", set_value(window.document.project, name="Long"))
+    # Nothing runs that long: nothing is written.
+    window._keep_before_long()
+    assert not window.document._autosave.path.exists()
+    slow = Running("x", "a long one")
+    slow.started -= 2.0
+    monkeypatch.setattr(window.desk, "under_way", lambda: [slow])
+    window._keep_before_long()
+    assert window.document._autosave.path.exists()
+    assert not window.document._timer.isActive()
+    window.document.edit("Rename", set_value(window.document.project, name="Report"))
+    window.document._autosave.path.unlink()
+    monkeypatch.setattr(window.reporter, "write", lambda *_: None)
+    window.write_report(tmp_path / "page")
+    assert window.document._autosave.path.exists()

@@ -38,8 +38,8 @@ from onda.studies.core.runner import StudyRunner
 
 __all__ = ["WRITERS", "kill_often"]
 
-_LONGEST = 0.06
-"""Seconds from the first write on within which the kill comes."""
+_TIMES = 2.0
+"""How long it writes at most, in times that it takes."""
 
 
 @dataclass(frozen=True)
@@ -218,9 +218,9 @@ def kill_often(name: str, count: int, seed: int, place: Path) -> list[str]:
         if child == 0:
             _write_on(writer, folder, write)
         os.close(write)
-        os.read(read, 1)
+        took = float(os.read(read, 9) or b"0")
         os.close(read)
-        time.sleep(rng.random() * _LONGEST)
+        time.sleep(rng.random() * _TIMES * took)
         os.kill(child, signal.SIGKILL)
         os.waitpid(child, 0)
         try:
@@ -233,10 +233,12 @@ def kill_often(name: str, count: int, seed: int, place: Path) -> list[str]:
 
 
 def _write_on(writer: Writer, folder: Path, begun: int) -> None:
-    """In the child: write for ever; it ends by being killed."""
+    """In the child: write for ever, once it told how long one takes; it ends by being killed."""
     try:
-        os.write(begun, b"x")
-        k = 1
+        began = time.monotonic()
+        writer.write(folder, 1)
+        os.write(begun, f"{time.monotonic() - began:9.5f}".encode())
+        k = 2
         while True:
             writer.write(folder, k)
             k += 1

@@ -54,7 +54,11 @@ def _arrays(data: bytes, name: str) -> dict[str, NDArray[np.generic]]:
         raise InputError("takes too long to read: hostile or broken", file=name) from error
     if done.returncode:
         words = done.stderr.decode("utf-8", "replace").strip().splitlines()
-        why = words[-1] if words and done.returncode == 1 else "it makes its reader fail"
+        why = (
+            words[-1]
+            if words and done.returncode == 1
+            else "hostile or broken: its reader ends in it"
+        )
         raise InputError(f"cannot be read as HDF5 ({why})", file=name, remedy=remedy)
     with np.load(io.BytesIO(done.stdout), allow_pickle=False) as stored:
         return {key: stored[key] for key in stored.files}

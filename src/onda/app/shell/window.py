@@ -63,6 +63,8 @@ from onda.studies.core.runner import StudyRunner
 __all__ = ["MainWindow"]
 
 _log = logging.getLogger(__name__)
+_LONG_MS = 1000
+"""After which a run is a long one."""
 
 
 class MainWindow(QMainWindow):
@@ -159,6 +161,11 @@ class MainWindow(QMainWindow):
         self.document.saved_changed.connect(self._show_title)
         self.document.trouble.connect(lambda words: self.messages.say(words, error=True))
         self.standing.changed.connect(self._show_list)
+        self._long = QTimer(self)
+        self._long.setSingleShot(True)
+        self._long.setInterval(_LONG_MS)
+        self._long.timeout.connect(self._keep_before_long)
+        self.desk.activity.connect(self._watch_for_long)
         self.course.project_menu_wanted.connect(self._project_menu)
         self.course.help_wanted.connect(self.show_keys)
         self.listing.chosen.connect(lambda i: self.selection.choose(i))
@@ -345,6 +352,15 @@ class MainWindow(QMainWindow):
         place = f"{document.path.name} in {document.path.parent} – " if document.path else ""
         self.setWindowTitle(f"{document.project.name}{saved} – {place}Onda")
 
+    def _watch_for_long(self) -> None:
+        if not self._closing and not self._long.isActive():
+            self._long.start()
+
+    def _keep_before_long(self) -> None:
+        """A run that takes its time: what is not kept yet is kept now."""
+        if any(1e3 * run.seconds >= 0.9 * _LONG_MS for run in self.desk.under_way()):
+            self.document.autosave_if_due()
+
     def _on_document(self) -> None:
         stage = self._shown_stage
         if stage is not None:
@@ -417,6 +433,7 @@ class MainWindow(QMainWindow):
 
     def write_report(self, folder: Path) -> None:
         """Write a report into a folder, in the background."""
+        self.document.autosave_if_due()
         self.reporter.write(self.document.project, folder)
 
     def _step_stage(self, step: int) -> None:
@@ -541,6 +558,7 @@ class MainWindow(QMainWindow):
             if self.document.is_touched:
                 self.kept_at = self.document.autosave_now(closed=True)
             remember_look(self.look.is_night)
+            self._long.stop()
             self.reporter.stop()
             self.desk.close()
             self.standing.close()

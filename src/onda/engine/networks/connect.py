@@ -54,10 +54,11 @@ def join(
     for ends in wires:
         for network, port in ends:
             if not (0 <= network < len(networks) and 0 <= port < sizes[network]):
-                raise NotPhysical("wire", (network, port), "between ports that exist")
+                place = f"port {port + 1} of network {network + 1}"
+                raise NotPhysical("wire", place, "between ports that exist")
             inner.append(int(first[network]) + port)
     if len(set(inner)) != len(inner):
-        raise NotPhysical("wires", tuple(wires), "at most one to each port")
+        raise NotPhysical("wires", f"two to one of {len(inner)} ports", "at most one to each port")
     outer = [p for p in range(int(first[-1])) if p not in set(inner)]
     if not inner:
         return whole
@@ -77,7 +78,8 @@ def sub_network(s: ComplexArray, ports: Sequence[int]) -> ComplexArray:
     """Some ports in a given order; the others end in their references."""
     n = s.shape[-1]
     if len(set(ports)) != len(ports) or not all(0 <= p < n for p in ports):
-        raise NotPhysical("ports", tuple(ports), f"each of 0 to {n - 1} at most once")
+        counted = tuple(p + 1 for p in ports)
+        raise NotPhysical("ports", counted, f"each of 1 to {n} at most once")
     return np.ascontiguousarray(s[:, ports][:, :, ports])
 
 

@@ -41,7 +41,8 @@ def _turn(n: int, pairs: Sequence[tuple[int, int]]) -> FloatArray:
     """Rows: differential ports, common ones, single ones; an orthogonal matrix."""
     named = [p for pair in pairs for p in pair]
     if len(set(named)) != len(named) or not all(0 <= p < n for p in named):
-        raise NotPhysical("pairs", tuple(pairs), f"each of the ports 0 to {n - 1} at most once")
+        counted = tuple((p + 1, q + 1) for p, q in pairs)
+        raise NotPhysical("pairs", counted, f"each of the ports 1 to {n} at most once")
     turn = np.zeros((n, n))
     k = len(pairs)
     for row, (p, q) in enumerate(pairs):

@@ -50,7 +50,7 @@ def parse_xml(data: bytes, file: str | None) -> etree._Element:
         raise InputError("empty", file=file, remedy="Export the file again.")
     if root.getroottree().docinfo.internalDTD is not None:
         raise InputError(
-            "a document type with definitions of its own",
+            "a document type with definitions of its own, as hostile files have",
             file=file,
             remedy="Remove the DOCTYPE; entities are not read.",
         )

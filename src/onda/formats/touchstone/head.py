@@ -82,7 +82,8 @@ class Head:
                 raise self.fail(f"version {rest[:10]!r} is not known", line)
             self.version = 2
         elif keyword in ("number of ports", "number of frequencies", "number of noise frequencies"):
-            if not rest.isdecimal() or not 0 < int(rest) < 10**7:
+            # Looked at by its length first: thousands of digits make no number at all.
+            if not rest.isdecimal() or len(rest) > 12 or not 0 < int(rest) < 10**7:
                 raise self.fail(f"[{found[1]}] needs a number above 0", line)
             value = int(rest)
             if keyword == "number of ports":

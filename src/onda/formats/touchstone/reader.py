@@ -163,8 +163,11 @@ class _Reader:
         if target is self._values:
             self._stretches.append((self._count, position))
         bounds = self._bounds(position)
-        with ThreadPoolExecutor(len(bounds) - 1) as pool:
-            parts = list(pool.map(self._scan, bounds[:-1], bounds[1:]))
+        if len(bounds) == 2:
+            parts = [self._scan(*bounds)]
+        else:
+            with ThreadPoolExecutor(len(bounds) - 1) as pool:
+                parts = list(pool.map(self._scan, bounds[:-1], bounds[1:]))
         for values, notes, position, why in parts:
             self._comments += [_decoded(self._data[a:b]).strip() for a, b in notes]
             target.append(values)
