@@ -587,7 +587,7 @@ def test_what_is_not_kept_yet_is_kept_before_long_runs(
     assert not window.document._autosave.path.exists()
     slow = Running("x", "a long one")
     slow.started -= 2.0
-    monkeypatch.setattr(window.desk, "under_way", lambda: [slow])
+    monkeypatch.setattr(type(window.desk), "under_way", [slow])
     window._keep_before_long()
     assert window.document._autosave.path.exists()
     assert not window.document._timer.isActive()

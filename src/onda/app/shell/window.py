@@ -358,7 +358,7 @@ class MainWindow(QMainWindow):
 
     def _keep_before_long(self) -> None:
         """A run that takes its time: what is not kept yet is kept now."""
-        if any(1e3 * run.seconds >= 0.9 * _LONG_MS for run in self.desk.under_way()):
+        if any(1e3 * run.seconds >= 0.9 * _LONG_MS for run in self.desk.under_way):
             self.document.autosave_if_due()
 
     def _on_document(self) -> None:
