@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import importlib.resources
+import shutil
+import subprocess
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtWidgets import QComboBox, QFileDialog
 
 from onda.app.plots.curves import CurvePlot
 from onda.app.shell.window import MainWindow
@@ -13,6 +18,8 @@ from onda.app.stages.eyes.costs_view import CostsView
 from onda.app.stages.eyes.margin_view import MarginView
 from onda.app.stages.eyes.rate_view import RateView
 from onda.app.stages.eyes.stage import EyesStage
+from onda.project.base import set_value
+from onda.project.links import executable
 from onda.project.quantities import parse_quantity
 from onda.studies.links.link import LinkEye
 from tests.app.conftest import MakeWindow
@@ -304,3 +311,62 @@ def test_the_worst_pattern_is_played_along_the_path(window: MainWindow) -> None:
     assert path.stimulus.window.si > len(bits) / 16.25e9
     window.undo()
     assert window.document.project.design.path("jl0").stimulus.kind != "bits"
+
+
+@pytest.mark.skipif(not (shutil.which("cc") or shutil.which("gcc")), reason="no C compiler here")
+def test_an_executable_model_is_taken_set_and_removed(
+    make_window: MakeWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    models = Path(str(importlib.resources.files("onda.data") / "models"))
+    compiler = shutil.which("cc") or shutil.which("gcc")
+    library = tmp_path / "fulmar_tx.so"
+    subprocess.run(
+        [str(compiler), "-shared", "-fPIC", "-o", str(library), str(models / "fulmar_tx.c"), "-lm"],
+        check=True, capture_output=True,
+    )  # fmt: skip
+    parameters = tmp_path / "fulmar_tx.ami"
+    parameters.write_bytes((models / "fulmar_tx.ami").read_bytes())
+    window = make_window(stage="eyes")
+    window.selection.choose("jl0", "eyes")
+    stage = window.stages["eyes"]
+    stage.views.choose("rate")
+    assert window.settle(90_000)
+    before = stage.rate.eye.height
+    fields = stage.ends.models["sender"]
+    assert not fields.remove.isVisibleTo(fields)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(parameters), ""))
+    fields.choose.click()
+    assert window.settle(90_000)
+    link = window.document.project.design.link("jl0")
+    assert link.sender.model is not None
+    assert fields.name.text() == "fulmar_tx.so"
+    # Who chose it here allowed it.
+    assert not fields.allow.isVisibleTo(fields)
+    assert list(fields.fields) == ["before", "behind"]
+    assert fields.fields["behind"].edit.text() == "-0.1"
+    assert [s.name for s in stage.rate.settings] == ["all equalisers", "without models"]
+    assert stage.rate.settings[1].height == pytest.approx(before)
+    with_model = stage.rate.eye.height
+    assert with_model != pytest.approx(before, rel=1e-3)
+    field = fields.fields["behind"]
+    field.edit.setText("-0.3")
+    field.edit.editingFinished.emit()
+    assert window.settle(90_000)
+    assert stage.rate.eye.height != pytest.approx(with_model, rel=1e-3)
+    field.edit.setText("9")
+    field.edit.editingFinished.emit()
+    assert "lies between -0.5 and 0.5" in field.problem.text()
+    # Not allowed on another machine: it is said, and can be allowed here.
+    monkeypatch.setattr(executable, "_allowed", dict)
+    window.document.edit("x", set_value(window.document.project, revision="rev X"))
+    window.document.undo()
+    stage.refresh()
+    assert fields.allow.isVisibleTo(fields)
+    monkeypatch.undo()
+    fields.allow.click()
+    assert not fields.allow.isVisibleTo(fields)
+    fields.remove.click()
+    assert window.settle(90_000)
+    assert window.document.project.design.link("jl0").sender.model is None
+    assert stage.rate.eye.height == pytest.approx(before)
+    assert fields.fields == {}

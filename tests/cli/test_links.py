@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import importlib.resources
 import json
+import shutil
+import subprocess
+from pathlib import Path
 
 import pytest
 from typer.testing import CliRunner
@@ -116,3 +120,32 @@ def test_sheets_that_are_wrong(file, tmp_path, text, words) -> None:
 def test_a_link_over_a_path_has_no_operating_margin(file) -> None:
     with pytest.raises(InputError, match="does not run over a network"):
         run("margin", file, "--link", "jl0")
+
+
+@pytest.mark.skipif(not (shutil.which("cc") or shutil.which("gcc")), reason="no C compiler here")
+def test_an_executable_model_is_tried_from_the_command_line(file, tmp_path) -> None:
+    models = Path(str(importlib.resources.files("onda.data") / "models"))
+    compiler = shutil.which("cc") or shutil.which("gcc")
+    for name in ("fulmar_tx", "fulmar_rx"):
+        (tmp_path / f"{name}.ami").write_bytes((models / f"{name}.ami").read_bytes())
+        command = [str(compiler), "-shared", "-fPIC", "-o", str(tmp_path / f"{name}.so")]
+        subprocess.run([*command, str(models / f"{name}.c"), "-lm"], check=True)
+    both = (
+        "--sender", str(tmp_path / "fulmar_tx.ami"), "--listener", str(tmp_path / "fulmar_rx.ami"),
+    )  # fmt: skip
+    plain = json.loads(run("eye", file, "--json")[1])
+    code, out = run("eye", file, *both, "--json")
+    data = json.loads(out)
+    assert code in (0, 1)
+    assert [s["name"] for s in data["settings"]] == ["all equalisers", "without models"]
+    assert data["settings"][1]["height_v"] == pytest.approx(plain["height_v"])
+    other = json.loads(run("eye", file, *both, "--set", "sender.behind=-0.4", "--json")[1])
+    assert other["height_v"] != pytest.approx(data["height_v"], rel=1e-3)
+    for arguments, words in (
+        (("--set", "sender.behind=1"), "no model at that end"),
+        ((*both, "--set", "behind=1"), "--set behind=1"),
+        ((*both, "--set", "sender.behind=1"), "lies between"),
+        (("--sender", str(tmp_path / "none.ami")), "none.ami"),
+    ):
+        with pytest.raises(InputError, match=words):
+            run("eye", file, *arguments)

@@ -15,12 +15,16 @@ from onda.cli.common import (
     open_project,
     pick,
     print_json,
+    read_bytes,
     read_text,
     running,
 )
 from onda.errors import InputError
 
 if TYPE_CHECKING:
+    from onda.project.links.link import Link
+    from onda.project.links.model_edits import End
+    from onda.project.model import Project
     from onda.studies.links.link import LinkEye, Setting
 
 __all__ = ["register"]
@@ -38,6 +42,23 @@ def eye(
     ber: Annotated[
         float, typer.Option("--ber", help="Error rate; that of the link without.")
     ] = math.nan,
+    sender: Annotated[
+        Path | None,
+        typer.Option("--sender", help="Executable model (.ami, its .so beside it) that sends."),
+    ] = None,
+    listener: Annotated[
+        Path | None, typer.Option("--listener", help="Executable model that listens.")
+    ] = None,
+    changes: Annotated[
+        list[str] | None,
+        typer.Option("--set", help="Of these models, as sender.behind=-0.2."),
+    ] = None,
+    allow: Annotated[
+        bool,
+        typer.Option(
+            "--allow-libraries", help="Run the libraries that its models name, now and later."
+        ),
+    ] = False,
     as_json: JsonOption = False,
 ) -> None:
     """The eye of a link at an error rate, what each equaliser earns, and whether it is enough.
@@ -47,6 +68,7 @@ def eye(
     from onda.project.base import set_value
     from onda.project.edits import requirements_of
     from onda.project.kind import Ref
+    from onda.project.links.executable import allow_library
     from onda.project.measures import measure
     from onda.studies.core.margin import State, margin_of
     from onda.studies.links.inputs import link_inputs
@@ -59,6 +81,17 @@ def eye(
         if not 1e-18 <= ber <= 1e-2:
             raise InputError(f"an error rate of {ber:g}", remedy="From 1e-18 to 1e-2, as 1e-12.")
         found = set_value(found, error_rate=ber)
+    for end, ami in (("sender", sender), ("listener", listener)):
+        if ami is not None:
+            project = _with_model(project, found.id, end, ami)  # type: ignore[arg-type]
+            found = project.design.link(found.id)
+    for change in changes or []:
+        found = _model_set(found, change)
+    if allow:
+        for model in (found.sender.model, found.listener.model):
+            if model is not None:
+                library = project.design.device_file(model.library)
+                allow_library(library.sha256, library.path)
     with running() as runner:
         result = runner.result(LINK, link_inputs(project.design, found))
     wanted = [
@@ -85,6 +118,35 @@ def eye(
         _print(data)
     if any(m.state is State.FAILS for m in margins):
         raise typer.Exit(EXIT_FAILS)
+
+
+def _with_model(project: Project, link: str, end: End, ami: Path) -> Project:
+    """The project with an executable model at an end; who names its library allows it."""
+    from onda.project.files import keep
+    from onda.project.links.executable import allow_library
+    from onda.project.links.model_edits import put_model
+
+    library = ami.with_suffix(".so")
+    names = []
+    for file in (ami, library):
+        names.append((file.name, keep(read_bytes(file))))
+    allow_library(names[1][1], library.name)
+    return put_model(project, project.design.link(link), end, names[0], names[1])
+
+
+def _model_set(link: Link, change: str) -> Link:
+    """A link with one `--set` of a model of it."""
+    from onda.project.links.model_edits import model_of, with_model
+
+    name, is_there, value = change.partition("=")
+    end, _, parameter = name.strip().partition(".")
+    if not is_there or end not in ("sender", "listener") or not parameter:
+        raise InputError(f"--set {change}", remedy="As in --set sender.behind=-0.2.")
+    model = model_of(link, end)  # type: ignore[arg-type]
+    if model is None:
+        raise InputError(f"--set {change}: there is no model at that end")
+    new = model.with_setting(parameter, value.strip())
+    return with_model(link, end, new)  # type: ignore[arg-type]
 
 
 def _number(value: float) -> float | None:

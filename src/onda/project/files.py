@@ -89,6 +89,15 @@ class Content:
         except (OSError, ValueError) as error:
             raise _gone(self.name) from error
 
+    def place(self) -> Path:
+        """A place of it on disk, its content as its hash says.
+
+        Raises
+        ------
+        InputError : it is nowhere
+        """
+        return self._checked()
+
     def _checked(self) -> Path:
         """A place where the content is as its hash says."""
         for path in (Path(self.path), *_found(self.sha256)):

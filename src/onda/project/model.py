@@ -19,7 +19,7 @@ from onda.project.requirements import Requirement
 
 __all__ = ["SCHEMA_VERSION", "Design", "KeptState", "Project"]
 
-SCHEMA_VERSION = 9
+SCHEMA_VERSION = 10
 
 
 class Design(Frozen):
@@ -109,7 +109,7 @@ class KeptState(Frozen):
 class Project(Frozen):
     """One board."""
 
-    schema_version: Literal[9] = 9
+    schema_version: Literal[10] = 10
     name: Name
     revision: Annotated[str, StringConstraints(max_length=40)] = ""
     design: Design

@@ -79,6 +79,11 @@ def _from_8(tree: dict[str, Any]) -> dict[str, Any]:
     return tree | {"schema_version": 9}
 
 
+def _from_9(tree: dict[str, Any]) -> dict[str, Any]:
+    """Schema 10: vias of groups, executable models at the ends of links."""
+    return tree | {"schema_version": 10}
+
+
 MIGRATIONS: dict[int, Migration] = {
     1: _from_1,
     2: _from_2,
@@ -88,6 +93,7 @@ MIGRATIONS: dict[int, Migration] = {
     6: _from_6,
     7: _from_7,
     8: _from_8,
+    9: _from_9,
 }
 """From schema n to n + 1, by n. Each takes and returns the plain tree."""
 

@@ -66,19 +66,20 @@ def run_library(
     wave: FloatArray | None = None,
     block_bits: int = 1024,
     limits: AmiLimits = AmiLimits(),
+    called: str = "",
 ) -> AmiRun:
     """Initialise a library with an impulse response, then send a waveform through it.
 
     Parameters
     ----------
     impulse : (n, 1 + aggressors) 1/s, `step` s apart; wave : (m,) V, none for the first part only
-    block_bits : of the waveform that are sent at once
+    block_bits : of the waveform that are sent at once; called : what errors call the library
 
     Raises
     ------
     InputError : it cannot be loaded, refuses, crashes, hangs, or answers with what is no number
     """
-    name = library.name
+    name = called or library.name
     if not library.is_file():
         raise InputError("is no file", file=str(library))
     if not (math.isfinite(step) and math.isfinite(bit_time) and 0.0 < step <= bit_time):

@@ -31,6 +31,7 @@ def run_model(
     step: float | None = None,
     block_bits: int = 1024,
     limits: AmiLimits = AmiLimits(),  # noqa: B008 - frozen
+    called: str = "",
 ) -> AmiRun:
     """Run a model on an impulse response, or on a waveform.
 
@@ -39,6 +40,7 @@ def run_model(
     time : (n,) s; columns : (n, k) of an impulse response, 1/s, those of aggressors behind; of a
         waveform (n, 1) V
     step : s that the model gets samples at, None for that of `time`; signals are resampled
+    called : what errors call the library, its file's name without
 
     Raises
     ------
@@ -60,7 +62,7 @@ def run_model(
         )
     if not is_wave:
         found = run_library(
-            library, parameters, sent, step=wanted, bit_time=bit_time, limits=limits
+            library, parameters, sent, step=wanted, bit_time=bit_time, limits=limits, called=called
         )
         if model.reserved("Init_Returns_Impulse") is not None and not model.says(
             "Init_Returns_Impulse"
@@ -81,6 +83,7 @@ def run_model(
         wave=sent[:, 0] if has_wave else None,
         block_bits=block_bits,
         limits=limits,
+        called=called,
     )
     if has_wave:
         return found

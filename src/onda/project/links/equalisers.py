@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from onda.project.base import Frozen, default_of
+from onda.project.links.executable import ExecutableModel
 from onda.project.quantities import Frequency, Loss, Ratio, UnitInterval, Voltage
 
 __all__ = ["MOST_TAPS", "Listener", "Sender", "Tap"]
@@ -31,12 +32,14 @@ class Sender(Frozen):
     taps, main : a unit interval apart, which of them is the main one, from 0; none for no equaliser
     setting : whether these are taken, or the best ones looked for: one before the main tap, one
         behind it, the sum of sizes 1
+    model : an executable one, before these taps
     random : jitter, rms; bounded, duty : between two equally likely places; sine : amplitude
     """
 
     taps: Taps = ()
     main: Annotated[int, Field(ge=0, lt=MOST_TAPS)] = 0
     setting: Literal["given", "best"] = "given"
+    model: ExecutableModel | None = None
     random: UnitInterval = default_of("0 UI", "unit interval")
     bounded: UnitInterval = default_of("0 UI", "unit interval")
     sine: UnitInterval = default_of("0 UI", "unit interval")
@@ -62,6 +65,7 @@ class Listener(Frozen):
     taps, main : of its own forward equaliser
     decisions : taps of the decision feedback; limit : of each as a share of the main cursor
     noise : V rms at the sampler
+    model : an executable one, before all of these
     """
 
     gains: Annotated[tuple[Loss, ...], Field(max_length=40)] = ()
@@ -73,6 +77,7 @@ class Listener(Frozen):
     decisions: Annotated[int, Field(ge=0, le=64)] = 0
     limit: Ratio = default_of("100 %", "ratio")
     noise: Voltage = default_of("0 V", "voltage")
+    model: ExecutableModel | None = None
 
     @model_validator(mode="after")
     def _consistent(self) -> Listener:

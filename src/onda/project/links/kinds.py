@@ -17,6 +17,10 @@ def _refers(link: Link) -> Iterable[Mention]:
         yield Mention("network", link.network)
     if link.group is not None:
         yield Mention("group", link.group)
+    for model in (link.sender.model, link.listener.model):
+        if model is not None:
+            yield Mention("file", model.parameters)
+            yield Mention("file", model.library)
 
 
 def _check(link: Link, objects: Objects) -> None:
@@ -36,7 +40,7 @@ LINK_KINDS = (
         "links",
         Link,
         refers=_refers,
-        needs=("path", "network", "group"),
+        needs=("path", "network", "group", "file"),
         check=_check,
         space="links",
     ),

@@ -13,6 +13,7 @@ from onda.errors import NotPhysical
 from onda.studies.core.held import held
 from onda.studies.core.study import Control
 from onda.studies.coupling.group import GROUP
+from onda.studies.links.executable import through_models
 from onda.studies.links.inputs import ChannelInputs, GroupLane
 from onda.studies.links.network_channel import lane_doubts, lane_others, lane_step
 from onda.studies.paths.build import at_device_edge, build_path
@@ -45,13 +46,25 @@ class ChannelStep:
 
 @held(2**27)
 def channel_step(inputs: ChannelInputs) -> ChannelStep:
-    """What a channel makes of a step.
+    """What a channel, and executable models at its ends, make of a step.
 
     Raises
     ------
-    InputError : the network has no such lane
+    InputError : the network has no such lane, or a model fails
     NotPhysical : the edge is too slow for the rate
     """
+    bare = _bare_step(inputs.without_models)
+    if inputs.sender is None and inputs.listener is None:
+        return bare
+    steps = np.concatenate([bare.volts[None, :], bare.others])
+    time, made = through_models(
+        bare.time, steps, inputs.unit_interval, inputs.sender, inputs.listener
+    )
+    return ChannelStep(time, made[0], made[1:], bare.delay, bare.doubts)
+
+
+@held(2**27)
+def _bare_step(inputs: ChannelInputs) -> ChannelStep:
     if inputs.lane is not None:
         time, volts, delay = lane_step(inputs.lane, inputs.unit_interval)
         others = np.zeros((0, len(time)))

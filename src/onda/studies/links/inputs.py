@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from onda.engine.links.chain import Chain
 from onda.engine.links.statistical import Jitter
 from onda.project.links.link import Link, Sampling
 from onda.project.model import Design
 from onda.studies.coupling.inputs import GroupInputs, group_inputs, lane_number
+from onda.studies.links.executable import ModelInputs, model_inputs
 from onda.studies.links.network_channel import LaneInputs
 from onda.studies.networks.inputs import network_inputs
 from onda.studies.paths.inputs import path_inputs
@@ -49,7 +50,8 @@ class GroupLane:
 class ChannelInputs:
     """What the symbols run over: one of a path, a lane of a network, a lane of a group.
 
-    `crosstalk` asks for what other lanes of the same network or group put into it.
+    `crosstalk` asks for what other lanes of the same network or group put into it; `sender` and
+    `listener` are executable models at its ends.
     """
 
     path: PathInputs | None
@@ -57,6 +59,13 @@ class ChannelInputs:
     group: GroupLane | None
     unit_interval: float
     crosstalk: bool
+    sender: ModelInputs | None = None
+    listener: ModelInputs | None = None
+
+    @property
+    def without_models(self) -> ChannelInputs:
+        """The same without executable models."""
+        return replace(self, sender=None, listener=None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,6 +149,8 @@ def channel_inputs(design: Design, link: Link) -> ChannelInputs:
         group=_group_lane(design, link),
         unit_interval=1.0 / link.symbols_per_second,
         crosstalk=link.crosstalk,
+        sender=model_inputs(design, link.sender.model),
+        listener=model_inputs(design, link.listener.model),
     )
 
 

@@ -184,10 +184,14 @@ def _run(inputs: LinkInputs, control: Control) -> LinkEye:
     )
     per_ui = _FINE if inputs.fine else _QUICK
     settings, all_of_it = [], None
-    choices = list(_chains(chain))[: None if inputs.fine and inputs.compare else 1]
-    for k, (name, one) in enumerate(choices):
+    choices = [(name, one, channel) for name, one in _chains(chain)]
+    if channel != channel.without_models:
+        choices.insert(1, ("without models", chain, channel.without_models))
+    if not (inputs.fine and inputs.compare):
+        choices = choices[:1]
+    for k, (name, one, through) in enumerate(choices):
         try:
-            still = still_eye(channel, one, inputs.levels, inputs.sampling, per_ui)
+            still = still_eye(through, one, inputs.levels, inputs.sampling, per_ui)
         except InputError:
             if k == 0:
                 raise

@@ -10,13 +10,16 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from onda.app.document import Document
 from onda.app.kit.editor import Editor
+from onda.app.kit.subject import Subject
 from onda.app.shell.choices import Choices, ChoiceSpec
 from onda.app.shell.fields import Heading, TextField
 from onda.app.shell.form import FieldSpec, Form
+from onda.app.stages.eyes.model_fields import ModelFields
 from onda.app.theme import Look
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.links.link import Link
+from onda.project.links.model_edits import End
 from onda.project.quantities import Quantity, parse_quantity
 
 __all__ = ["EndFields"]
@@ -61,9 +64,17 @@ class EndFields(QWidget):
     """Equalisers and stress of the link in view."""
 
     def __init__(
-        self, look: Look, document: Document, editor: Editor, link: Callable[[], Link | None]
+        self,
+        look: Look,
+        document: Document,
+        editor: Editor,
+        subject: Subject,
+        link: Callable[[], Link | None],
+        again: Callable[[], None],
     ) -> None:
         super().__init__()
+        ends: tuple[End, ...] = ("sender", "listener")
+        self.models = {end: ModelFields(look, end, editor, subject, link, again) for end in ends}
         self._editor, self._link = editor, link
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -72,6 +83,7 @@ class EndFields(QWidget):
         self.choices = Choices(look)
         layout.addWidget(self.choices)
         self.taps = self._field(layout, "Taps", self._put_taps, "-0.05 0.8 -0.15")
+        layout.addWidget(self.models["sender"])
         layout.addWidget(Heading("Stress"))
         self.stress = Form(look, document)
         layout.addWidget(self.stress)
@@ -82,6 +94,7 @@ class EndFields(QWidget):
         self.receive = self._field(layout, "Taps", self._put_receive, "none")
         self.decisions = self._field(layout, "Feedback taps", self._put_decisions, "0")
         self.limit = self._field(layout, "Feedback limit", self._put_limit, "50 %")
+        layout.addWidget(self.models["listener"])
         self.rate = self._field(layout, "Error rate", self._put_rate, "1e-12")
 
     def _field(
@@ -148,6 +161,8 @@ class EndFields(QWidget):
 
     def show_link(self, link: Link) -> None:
         """Show the fields of a link."""
+        for fields in self.models.values():
+            fields.show_link(link)
         sender, listener = link.sender, link.listener
 
         def best(key: str) -> None:

@@ -119,7 +119,12 @@ class EyesStage(OneResultStage[EyeResult]):
             field.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
             layout.addWidget(field)
         self.ends = EndFields(
-            self.context.look, self.context.document, self.editor, lambda: self.link
+            self.context.look,
+            self.context.document,
+            self.editor,
+            self.subject,
+            lambda: self.link,
+            self.refresh,
         )
         layout.addWidget(self.ends)
         self.measured = Heading("Measured")
