@@ -245,6 +245,7 @@ def test_fields_take_values_and_say_what_is_wrong(window: MainWindow) -> None:
     for field, typed, words in (
         (form.guard, "banana", "is not a length"),
         (form.guard, "260 um", "overlaps lanes 250 um apart"),
+        (form.guard, "-1 um", "above 0"),
         (form.ends["load"], "-4 ohm", "must be above 0 ohm"),
         (form.receiver, "soon", "is not a frequency"),
         (form.form.fields[0], "0 mm", "above 0"),

@@ -21,7 +21,9 @@ from onda.app.stages.eyes.stage import EyesStage
 from onda.project.base import set_value
 from onda.project.links import executable
 from onda.project.quantities import parse_quantity
+from onda.studies.core.study import Control
 from onda.studies.links.link import LinkEye
+from onda.studies.links.margin import OPERATING_MARGIN, margin_inputs
 from tests.app.conftest import MakeWindow
 
 
@@ -275,7 +277,7 @@ def test_the_operating_margin_with_every_figure(window: MainWindow) -> None:
     assert 20 * np.log10(signal / noise) == pytest.approx(value, abs=0.1)
     sheet = {c.cells[0]: c.cells[1] for c in view.sheet._rows}
     assert sheet["Symbol rate, f_b"] == "26.5625 GBd"
-    assert sheet["Levels, R_LM"] == "4, 0.95"
+    assert (sheet["Levels"], sheet["Level mismatch, R_LM"]) == ("4", "0.95")
     stage = look_at(window, "jl0", "margin")
     assert "does not run over a network" in view.sentence.text()
     assert view.figures._rows == []
@@ -370,3 +372,53 @@ def test_an_executable_model_is_taken_set_and_removed(
     assert window.document.project.design.link("jl0").sender.model is None
     assert stage.rate.eye.height == pytest.approx(before)
     assert fields.fields == {}
+
+
+def test_the_sheet_of_the_margin_is_edited_in_place(window: MainWindow) -> None:
+    stage = look_at(window, "up1", "margin")
+    view = stage.views.get("margin", MarginView)
+
+    def figure() -> float:
+        shown = {c.cells[0]: c.cells[1] for c in view.figures._rows}
+        return float(shown["Operating margin, COM"].split()[0].replace("\u2212", "-"))
+
+    def put(name: str, typed: str) -> None:
+        view.sheet.chosen.emit(name)
+        view.entry.edit.setText(typed)
+        view.entry.edit.editingFinished.emit()
+        assert window.settle(90_000)
+
+    before = figure()
+    view.sheet.chosen.emit("package_length")
+    assert view.entry.title.text() == "Package, z_p"
+    assert view.entry.edit.text() == "30.00 mm"
+    put("package_length", "12 mm")
+    entry = window.document.project.design.link("up1").sheet[0]
+    assert (entry.id, entry.values) == ("package_length", (0.012,))
+    shorter = figure()
+    assert abs(shorter - before) > 0.1
+    result = OPERATING_MARGIN.run(
+        margin_inputs(window.document.project.design, link_of(window, "up1")), Control()
+    )
+    assert shorter == pytest.approx(result.com_db, abs=0.01)
+    rows = {c.id: c for c in view.sheet._rows}
+    assert rows["package_length"].cells[1] == "12.00 mm"
+    assert rows["package_length"].inks
+    assert not rows["capacitance"].inks
+    put("gains", "0 -2 -4")
+    assert window.document.project.design.link("up1").sheet[1].values == (0.0, -2.0, -4.0)
+    for name, typed, words in (
+        ("package_length", "soon", "is not a length"),
+        ("random", "much", "is no number"),
+        ("error_ratio", "0.7", "between 0 and 1/2"),
+    ):
+        kept = window.document.project
+        view.sheet.chosen.emit(name)
+        view.entry.edit.setText(typed)
+        view.entry.edit.editingFinished.emit()
+        assert words in view.entry.problem.text()
+        assert window.document.project is kept
+    put("gains", "usual")
+    put("package_length", "")
+    assert window.document.project.design.link("up1").sheet == ()
+    assert figure() == pytest.approx(before)

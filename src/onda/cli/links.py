@@ -251,11 +251,11 @@ def margin(
     import json
     from dataclasses import asdict
 
-    from onda.studies.links.margin import OPERATING_MARGIN, margin_inputs, terms_of, usual_terms
+    from onda.studies.links.margin import OPERATING_MARGIN, link_terms, margin_inputs, terms_of
 
     project = open_project(file)
     found = pick(project.design.links, link, "link", file=file)
-    terms = usual_terms(found)
+    terms = link_terms(found)
     if sheet is not None:
         try:
             tree = json.loads(read_text(sheet))

@@ -22,6 +22,7 @@ __all__ = [
     "default_of",
     "find",
     "fresh_id",
+    "made",
     "set_value",
     "tupled",
 ]
@@ -93,6 +94,14 @@ def set_value(part: _Part, **changes: Any) -> _Part:
     fields |= part.model_extra or {}
     try:
         return type(part).model_validate(fields | changes)
+    except ValidationError as error:
+        raise as_input_error(error) from error
+
+
+def made(kind: type[_Part], **values: Any) -> _Part:
+    """A new part; raise `InputError` with the first thing that does not fit."""
+    try:
+        return kind(**values)
     except ValidationError as error:
         raise as_input_error(error) from error
 

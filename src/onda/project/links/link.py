@@ -6,11 +6,11 @@ from typing import Annotated, Literal, get_args
 
 from pydantic import Field, StringConstraints, model_validator
 
-from onda.project.base import Frozen, Identifier, Name, Text, default_of
+from onda.project.base import Frozen, Identifier, Name, Text, check_unique, default_of
 from onda.project.links.equalisers import Listener, Sender
 from onda.project.quantities import DataRate, Ratio, Time, UnitInterval, Voltage
 
-__all__ = ["PATTERNS", "EyeMask", "Launch", "Link"]
+__all__ = ["PATTERNS", "EyeMask", "Launch", "Link", "SheetEntry"]
 
 Pattern = Literal[7, 9, 11, 13, 15, 17, 20, 23, 29, 31]
 PATTERNS: tuple[int, ...] = get_args(Pattern)
@@ -53,6 +53,15 @@ class Launch(Frozen):
         return self
 
 
+class SheetEntry(Frozen):
+    """A parameter of the operating margin that is not the usual one, by its name, in SI and dB."""
+
+    id: Annotated[str, StringConstraints(pattern=r"^[a-z_]{1,40}$")]
+    values: Annotated[
+        tuple[Annotated[float, Field(allow_inf_nan=False)], ...], Field(min_length=1, max_length=60)
+    ]
+
+
 class Link(Frozen):
     """Serial data over a path, or over a lane of a network between matched ends.
 
@@ -64,6 +73,7 @@ class Link(Frozen):
     rate : bits a second; mismatch : smallest step between levels over an even one
     group, group_lane : a lane of a group, with what it hears of the others
     error_rate : at which eyes are measured; crosstalk : whether other lanes of the channel disturb
+    sheet : of the operating margin, what differs from the usual one
     """
 
     id: Identifier
@@ -85,11 +95,13 @@ class Link(Frozen):
     listener: Listener = Field(default_factory=Listener)
     error_rate: Annotated[float, Field(ge=1e-18, le=1e-2)] = 1e-12
     crosstalk: bool = True
+    sheet: Annotated[tuple[SheetEntry, ...], Field(max_length=60)] = ()
 
     @model_validator(mode="after")
     def _one_channel(self) -> Link:
         if sum(x is not None for x in (self.path, self.network, self.group)) != 1:
             raise ValueError("a link runs over a path, over a network or over a lane of a group")
+        check_unique("parameter", (entry.id for entry in self.sheet))
         if not 0.3 <= self.mismatch.si <= 1.0:
             raise ValueError("the ratio of level mismatch lies between 30 % and 100 %")
         return self

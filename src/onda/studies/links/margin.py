@@ -24,6 +24,7 @@ __all__ = [
     "ChannelMargin",
     "MarginInputs",
     "MarginTerms",
+    "link_terms",
     "margin_inputs",
     "terms_of",
     "usual_terms",
@@ -55,6 +56,17 @@ def usual_terms(link: Link) -> MarginTerms:
         level_ratio=link.mismatch.si,
         error_ratio=1e-5 if len(link.levels) == 2 else 1e-4,
     )
+
+
+def link_terms(link: Link) -> MarginTerms:
+    """The sheet of a link: the usual one but for what it says itself.
+
+    Raises
+    ------
+    InputError : a name that there is not, or a value that cannot be
+    """
+    sheet = {e.id: list(e.values) if len(e.values) > 1 else e.values[0] for e in link.sheet}
+    return terms_of(sheet, usual_terms(link), f"sheet of {link.name}")
 
 
 def terms_of(sheet: object, usual: MarginTerms, file: str) -> MarginTerms:
@@ -93,7 +105,7 @@ def _number(name: str, value: object, file: str) -> float:
 
 
 def margin_inputs(design: Design, link: Link, terms: MarginTerms | None = None) -> MarginInputs:
-    """Slice for the operating margin of a link; the usual sheet where none is given.
+    """Slice for the operating margin of a link; by its own sheet where none is given.
 
     Raises
     ------
@@ -107,7 +119,7 @@ def margin_inputs(design: Design, link: Link, terms: MarginTerms | None = None) 
     network = network_inputs(design, design.network(link.network))
     if not network.pair:
         raise InputError(f"{network.name} is no network of pairs")
-    return MarginInputs(network, link.lane - 1, terms or usual_terms(link))
+    return MarginInputs(network, link.lane - 1, terms or link_terms(link))
 
 
 def _run(inputs: MarginInputs, control: Control) -> ChannelMargin:

@@ -8,7 +8,7 @@ from typing import Any
 from onda.app.kit.editor import Editor
 from onda.app.stages.coupling.in_view import GroupInView
 from onda.errors import InputError
-from onda.project.base import set_value
+from onda.project.base import made, set_value
 from onda.project.coupling.edits import (
     add_lane,
     add_piece,
@@ -117,7 +117,8 @@ class GroupHand:
         guard = None
         if plain not in ("", "none"):
             width, _, pitch = typed.partition("/")
-            guard = Guard(
+            guard = made(
+                Guard,
                 width=parse_quantity(width, "length", "um"),
                 pitch=parse_quantity(pitch, "length", "mm") if pitch.strip() else None,
             )
@@ -246,7 +247,7 @@ class GroupHand:
         """Another model at all transmitters ("driver") or receivers ("listener"): ``file|model``,
         nothing for linear ones."""
         file, _, model = key.partition("|")
-        use = ModelUse(file=file, model=model) if key else None
+        use = made(ModelUse, file=file, model=model) if key else None
         values = {which: use} if use is not None else {which: None, f"{which}_pins": ()}
         self._edit("Choose model", lambda g: set_value(g, **values))
 

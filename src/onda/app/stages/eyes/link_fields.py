@@ -11,10 +11,11 @@ from onda.app.shell.form import FieldSpec
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.kind import Ref
-from onda.project.links.link import PATTERNS, EyeMask, Link
+from onda.project.links.link import PATTERNS, EyeMask, Link, SheetEntry
 from onda.project.links.recipe import channel_of, channels, over
 from onda.project.paths.path import Stimulus
 from onda.project.quantities import Quantity, parse_quantity, quantity
+from onda.studies.links.margin import link_terms
 
 __all__ = ["LinkHand"]
 
@@ -48,6 +49,16 @@ class LinkHand:
     def set(self, what: str, /, **changes: object) -> None:
         """Change fields of the link."""
         self._editor.put(what, set_value(self._present, **changes))
+
+    def set_sheet(self, name: str, values: tuple[float, ...]) -> None:
+        """A parameter of the operating margin's sheet; none for the usual value."""
+        link = self._present
+        rest = tuple(e for e in link.sheet if e.id != name)
+        new = (*rest, SheetEntry(id=name, values=values)) if values else rest
+        changed = set_value(link, sheet=new)
+        # Said where it was typed, not where it is worked out.
+        link_terms(changed)
+        self._editor.put("Change sheet", changed)
 
     def rename(self, name: str) -> None:
         """Another name."""

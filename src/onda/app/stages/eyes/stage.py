@@ -45,8 +45,8 @@ from onda.studies.links.inputs import (
 from onda.studies.links.link import LINK, LinkEye
 from onda.studies.links.margin import (
     OPERATING_MARGIN,
+    link_terms,
     margin_inputs,
-    usual_terms,
 )
 
 __all__ = ["EyesStage"]
@@ -81,7 +81,7 @@ class EyesStage(OneResultStage[EyeResult]):
                 View("bits", "Bit by bit", lambda: BitsView(look)),
                 View("rate", "At the error rate", lambda: RateView(look)),
                 View("costs", "What costs", lambda: CostsView(look)),
-                View("margin", "Operating margin", lambda: MarginView(look)),
+                View("margin", "Operating margin", lambda: MarginView(look, self.hand.set_sheet)),
             ],
             "Views",
         )
@@ -270,14 +270,14 @@ class EyesStage(OneResultStage[EyeResult]):
                 lambda why: costs.show_costs(None, why),
             )
         elif self.views.current == "margin":
-            # By the usual sheet.
-            margin, terms = self.views.get("margin", MarginView), usual_terms(link)
+            margin = self.views.get("margin", MarginView)
+            changed = frozenset(e.id for e in link.sheet)
             margin.show_margin(None, None, "")
             self.subject.ask(
                 "more",
                 OPERATING_MARGIN,
                 lambda: margin_inputs(self.design, link),
-                lambda found: margin.show_margin(found, terms, ""),
+                lambda found: margin.show_margin(found, link_terms(link), "", changed),
                 lambda why: margin.show_margin(None, None, why),
             )
 

@@ -29,7 +29,6 @@ from onda.app.stages.networks.proof import Proof
 from onda.app.stages.networks.quality_view import QualityView
 from onda.app.stages.networks.skew_view import SkewView
 from onda.app.stages.networks.time_view import TimeView
-from onda.errors import InputError
 from onda.project.model import Design
 from onda.project.networks.network import ChainSource, Network
 from onda.studies.networks.gate import NETWORK_GATE, GateInputs
@@ -343,7 +342,8 @@ class NetworksStage(OneResultStage[NetworkResult]):
     def _write(self) -> None:
         result = self.result
         if result is None:
-            raise InputError("it is not computed yet")
+            self.surface.tell("There is nothing to write yet: it is not computed.")
+            return
         suggested = f"{result.name.replace('/', '-')}.s{len(result.ports)}p"
         path = ask_save(self.surface, "Write network", suggested, to_save())
         if path is not None:
