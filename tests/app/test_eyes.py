@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog
 from onda.app.plots.curves import CurvePlot
 from onda.app.shell.window import MainWindow
 from onda.app.stages.eyes.costs_view import CostsView
+from onda.app.stages.eyes.map_view import MapView
 from onda.app.stages.eyes.margin_view import MarginView
 from onda.app.stages.eyes.rate_view import RateView
 from onda.app.stages.eyes.stage import EyesStage
@@ -22,8 +23,10 @@ from onda.project.base import set_value
 from onda.project.links import executable
 from onda.project.quantities import parse_quantity
 from onda.studies.core.study import Control
+from onda.studies.links.inputs import link_inputs
 from onda.studies.links.link import LinkEye
 from onda.studies.links.margin import OPERATING_MARGIN, margin_inputs
+from onda.studies.links.merit_map import LINK_MAP, MapInputs
 from tests.app.conftest import MakeWindow
 
 
@@ -422,3 +425,52 @@ def test_the_sheet_of_the_margin_is_edited_in_place(window: MainWindow) -> None:
     put("package_length", "")
     assert window.document.project.design.link("up1").sheet == ()
     assert figure() == pytest.approx(before)
+
+
+def test_the_map_of_settings_is_that_of_the_study_and_gives_its_best(window: MainWindow) -> None:
+    stage = look_at(window, "jl3", "map")
+    view = stage.views.get("map", MapView)
+    found = view._found
+    wanted = MapInputs(
+        link_inputs(window.document.project.design, link_of(window, "jl3")), "behind", "before"
+    )
+    expected = LINK_MAP.run(wanted, Control())
+    assert found.merit_db == pytest.approx(expected.merit_db)
+    # Up is up, and what lies across lies across.
+    shown = view.image.image
+    row, column = np.unravel_index(int(np.argmax(shown)), shown.shape)
+    assert found.up_values[row] == found.best[1]
+    assert found.across_values[column] == found.best[0]
+    box = view.image.mapRectToParent(view.image.boundingRect())
+    assert box.left() < found.across_values[0] < found.across_values[-1] < box.right()
+    assert box.top() < found.up_values[0] < found.up_values[-1] < box.bottom()
+    marks = [(x, y) for x, y, _ in view.plot._marks]
+    assert marks == [found.best[:2], found.chosen[:2]]
+    words = view.sentence.text().replace("\u2212", "-")
+    assert f"Signal over all else {found.chosen[2]:.1f} dB" in words
+    if found.best[2] > found.chosen[2] + 0.05:
+        assert f"{found.best[2]:.1f} dB at most" in words
+    for curve in view.plot._curves:
+        down = float(curve.name.split()[0])
+        some = np.isfinite(curve.x)
+        x = np.interp(curve.x[some], found.across_values, np.arange(len(found.across_values)))
+        assert 0 <= x.min() <= x.max() <= len(found.across_values) - 1
+        assert down in (1.0, 3.0)
+    view.pairs.choose("behind-gain")
+    assert window.settle(90_000)
+    assert view._found.up == "gain"
+    assert view.plot._y.words == "Gain at 0 Hz, dB"
+    # Nothing on it is better than no such equaliser at all: there is nothing to take.
+    assert view.take.isEnabled() == (view._found.best[2] > view._found.chosen[2] + 0.05)
+    stage.hand.take_setting({"behind": -0.2, "gain": -6.0})
+    assert window.settle(90_000)
+    link = link_of(window, "jl3")
+    assert link.sender.taps == pytest.approx((0.0, 0.8, -0.2))
+    assert link.listener.gain.si == pytest.approx(-6.0)
+    assert view._found.chosen[:2] == pytest.approx((-0.2, -6.0))
+    assert view.take.isEnabled()
+    best = view._found.best
+    view.take.click()
+    assert window.settle(90_000)
+    assert view._found.chosen[2] == pytest.approx(best[2], abs=0.05)
+    assert not view.take.isEnabled()

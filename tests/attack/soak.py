@@ -16,9 +16,11 @@ import sys
 import tempfile
 import threading
 import time
+import traceback
 from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
+from types import TracebackType
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -61,6 +63,12 @@ def _rss() -> float:
         return int(about.read().split()[1]) * _PAGE / 2**20
 
 
+def _told(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> str:
+    last = traceback.extract_tb(trace)[-3:]
+    at = " < ".join(f"{Path(f.filename).name}:{f.lineno}" for f in reversed(last))
+    return f"{kind.__name__}: {error} at {at}"
+
+
 class Soak:
     """A window that is worked in at random; `folder` holds its file."""
 
@@ -70,7 +78,7 @@ class Soak:
         self.done: Counter[str] = Counter()
         self.app = application()
         self._before = sys.excepthook
-        sys.excepthook = lambda kind, error, _: self.wrong.append(f"{kind.__name__}: {error}")
+        sys.excepthook = lambda kind, error, trace: self.wrong.append(_told(kind, error, trace))
         threading.excepthook = lambda a: self.wrong.append(f"{a.exc_type.__name__}: {a.exc_value}")
         qInstallMessageHandler(lambda _, __, words: self.wrong.append(f"Qt: {words}"))
         self.file = folder / "fulmar.onda"
@@ -198,7 +206,7 @@ class Soak:
         try:
             act()
         except Exception as error:  # noqa: BLE001 - every kind is what is looked for
-            self.wrong.append(f"{type(error).__name__}: {error}")
+            self.wrong.append(_told(type(error), error, error.__traceback__))
         self.rest(self.rng.choice((0.0, 0.02, 0.3)))
         # Dialogs would wait for ever.
         for widget in QApplication.topLevelWidgets():

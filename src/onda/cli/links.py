@@ -24,7 +24,8 @@ from onda.errors import InputError
 if TYPE_CHECKING:
     from onda.project.links.link import Link
     from onda.project.links.model_edits import End
-    from onda.project.model import Project
+    from onda.project.model import Design, Project
+    from onda.studies.core.runner import StudyRunner
     from onda.studies.links.link import LinkEye, Setting
 
 __all__ = ["register"]
@@ -59,6 +60,9 @@ def eye(
             "--allow-libraries", help="Run the libraries that its models name, now and later."
         ),
     ] = False,
+    over: Annotated[
+        str, typer.Option("--map", help="Two of behind, before, gain: the figure of merit of each.")
+    ] = "",
     as_json: JsonOption = False,
 ) -> None:
     """The eye of a link at an error rate, what each equaliser earns, and whether it is enough.
@@ -94,6 +98,7 @@ def eye(
                 allow_library(library.sha256, library.path)
     with running() as runner:
         result = runner.result(LINK, link_inputs(project.design, found))
+        mapped = _map(runner, project.design, found, over) if over else None
     wanted = [
         r
         for r in requirements_of(project, Ref("link", found.id))
@@ -112,12 +117,32 @@ def eye(
             for r, m in zip(wanted, margins, strict=True)
         ]
     }
+    if mapped is not None:
+        data["map"] = mapped
     if as_json:
         print_json(data)
     else:
         _print(data)
     if any(m.state is State.FAILS for m in margins):
         raise typer.Exit(EXIT_FAILS)
+
+
+def _map(runner: StudyRunner, design: Design, link: Link, over: str) -> dict[str, Any]:
+    from onda.studies.links.inputs import link_inputs
+    from onda.studies.links.merit_map import LINK_MAP, MapInputs
+
+    across, _, up = over.partition(",")
+    inputs = MapInputs(link_inputs(design, link), across.strip(), up.strip())
+    found = runner.result(LINK_MAP, inputs)
+    names = (found.across, found.up, "db")
+    return {
+        found.across: found.across_values.tolist(),
+        found.up: found.up_values.tolist(),
+        "merit_db": found.merit_db.tolist(),
+        "chosen": dict(zip(names, found.chosen, strict=True)),
+        "best": dict(zip(names, found.best, strict=True)),
+        "falls_db": found.falls,
+    }
 
 
 def _with_model(project: Project, link: str, end: End, ami: Path) -> Project:
@@ -229,6 +254,11 @@ def _print(data: dict[str, Any]) -> None:
     typer.echo(
         f"transmit taps {taps}; gain at 0 Hz {data['gain_db']:.1f} dB; feedback {back or 'none'} mV"
     )
+    if "map" in data:
+        best = ", ".join(f"{k} {v:.3g}" for k, v in data["map"]["best"].items())
+        typer.echo(
+            f"best on the map: {best}; a step costs {data['map']['falls_db']:.2f} dB or less"
+        )
     for limit in data["limits"]:
         typer.echo(limit["sentence"])
     for doubt in data["doubts"]:

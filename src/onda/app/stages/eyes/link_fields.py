@@ -50,6 +50,37 @@ class LinkHand:
         """Change fields of the link."""
         self._editor.put(what, set_value(self._present, **changes))
 
+    def take_setting(self, values: dict[str, float]) -> None:
+        """Transmit taps and gain as a map has them."""
+
+        def act() -> None:
+            link = self._present
+            sender, listener = link.sender, link.listener
+            if values.keys() & {"before", "behind"}:
+                taps, main = sender.taps, sender.main
+                now = {
+                    "before": taps[main - 1] if taps and main > 0 else 0.0,
+                    "behind": taps[main + 1] if main + 1 < len(taps) else 0.0,
+                } | values
+                middle = 1.0 - abs(now["before"]) - abs(now["behind"])
+                new = tuple(round(x, 4) for x in (now["before"], middle, now["behind"]))
+                sender = set_value(sender, taps=new, main=1, setting="given")
+            if "gain" in values:
+                gain = quantity(values["gain"], "loss", "dB", 4)
+                rate = link.symbols_per_second
+                more = {}
+                if listener.zero is None or len(listener.poles) < 2:
+                    more = {
+                        "zero": quantity(0.25 * rate, "frequency", "GHz", 4),
+                        "poles": tuple(
+                            quantity(k * rate, "frequency", "GHz", 4) for k in (0.25, 1.0)
+                        ),
+                    }
+                listener = set_value(listener, gain=gain, **more)
+            self._editor.put("Take setting", set_value(link, sender=sender, listener=listener))
+
+        self._editor.run(act)
+
     def set_sheet(self, name: str, values: tuple[float, ...]) -> None:
         """A parameter of the operating margin's sheet; none for the usual value."""
         link = self._present

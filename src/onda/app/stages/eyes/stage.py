@@ -23,6 +23,7 @@ from onda.app.stages.eyes.chain import Chain
 from onda.app.stages.eyes.costs_view import CostsView
 from onda.app.stages.eyes.end_fields import EndFields
 from onda.app.stages.eyes.link_fields import LinkHand
+from onda.app.stages.eyes.map_view import MapView
 from onda.app.stages.eyes.margin_view import MarginView
 from onda.app.stages.eyes.rate_numbers import rate_remark, rate_rows, worst_words
 from onda.app.stages.eyes.rate_view import RateView
@@ -48,6 +49,7 @@ from onda.studies.links.margin import (
     link_terms,
     margin_inputs,
 )
+from onda.studies.links.merit_map import LINK_MAP, MapInputs
 
 __all__ = ["EyesStage"]
 
@@ -81,6 +83,11 @@ class EyesStage(OneResultStage[EyeResult]):
                 View("bits", "Bit by bit", lambda: BitsView(look)),
                 View("rate", "At the error rate", lambda: RateView(look)),
                 View("costs", "What costs", lambda: CostsView(look)),
+                View(
+                    "map",
+                    "Map of settings",
+                    lambda: MapView(look, self.hand.take_setting, self._turn),
+                ),
                 View("margin", "Operating margin", lambda: MarginView(look, self.hand.set_sheet)),
             ],
             "Views",
@@ -269,6 +276,16 @@ class EyesStage(OneResultStage[EyeResult]):
                 lambda found: costs.show_costs(found, ""),
                 lambda why: costs.show_costs(None, why),
             )
+        elif self.views.current == "map":
+            view = self.views.get("map", MapView)
+            view.show_map(None, "")
+            self.subject.ask(
+                "more",
+                LINK_MAP,
+                lambda: MapInputs(link_inputs(self.design, link), *view.pair),
+                lambda found: view.show_map(found, ""),
+                lambda why: view.show_map(None, why),
+            )
         elif self.views.current == "margin":
             margin = self.views.get("margin", MarginView)
             changed = frozenset(e.id for e in link.sheet)
@@ -284,7 +301,7 @@ class EyesStage(OneResultStage[EyeResult]):
     def _turn(self) -> None:
         """Another view is looked at."""
         link = self.link
-        if link is not None and self.views.current in ("costs", "margin"):
+        if link is not None and self.views.current in ("costs", "map", "margin"):
             self._ask_more(link)
             return
         if link is not None and link.modulation == "pam4" and self.views.current == "bits":

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-import pyqtgraph as pg
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -19,6 +18,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.plots.colors import deviation_scale, image_of
+from onda.app.plots.contours import contours
 from onda.app.plots.sharing import offer_share
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
@@ -93,7 +93,7 @@ class MapView(QWidget):
             strength = 0.5 + 0.5 * np.clip(away, -1.0, 1.0)
             self._image = image_of(strength[::-1], scale, hole=self._look.t.track)
             for level in (self._target, *self._band):
-                self._lines.append((level, _contours(self._fine, level)))
+                self._lines.append((level, contours(self._fine, level)))
         self.update()
 
     @property
@@ -314,21 +314,3 @@ class MapView(QWidget):
     def _drag_to(self, point: QPointF) -> None:
         width, gap = self._value(point)
         self.point_dragged.emit(round(width * 1e6) * 1e-6, round(gap * 1e6) * 1e-6)
-
-
-def _contours(field: NDArray[np.float64], level: float) -> list[NDArray[np.float64]]:
-    """Lines of a level as (row, column) points of a field, none along the edge of a hole."""
-    missing = np.isnan(field)
-    # A value far above closes the field for the tracing; what it makes along holes is cut out.
-    whole = np.where(missing, 1e9, field)
-    out: list[NDArray[np.float64]] = []
-    for line in pg.functions.isocurve(whole, level, connected=True, extendToEdge=True):
-        # isocurve counts from the corner of a cell, and the edge rows are doubled.
-        points = np.clip(np.asarray(line) - 0.5, 0, len(field) - 1)
-        low, high = np.floor(points).astype(int), np.ceil(points).astype(int)
-        sound = ~(missing[low[:, 0], low[:, 1]] | missing[high[:, 0], high[:, 1]])
-        ends = np.flatnonzero(np.diff(sound.astype(int))) + 1
-        out += [
-            p for p, ok in zip(np.split(points, ends), np.split(sound, ends), strict=True) if ok[0]
-        ]
-    return out
