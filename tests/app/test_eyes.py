@@ -19,6 +19,7 @@ from onda.app.stages.eyes.map_view import MapView
 from onda.app.stages.eyes.margin_view import MarginView
 from onda.app.stages.eyes.rate_view import RateView
 from onda.app.stages.eyes.stage import EyesStage
+from onda.formats.signal_csv import write_signals
 from onda.project.base import set_value
 from onda.project.links import executable
 from onda.project.quantities import parse_quantity
@@ -474,3 +475,44 @@ def test_the_map_of_settings_is_that_of_the_study_and_gives_its_best(window: Mai
     assert window.settle(90_000)
     assert view._found.chosen[2] == pytest.approx(best[2], abs=0.05)
     assert not view.take.isEnabled()
+
+
+def test_a_kept_state_that_is_undone_leaves_the_eye_as_it_is(window: MainWindow) -> None:
+    stage = look_at(window, "jl0", "bits")
+    window.keep()
+    assert window.settle(90_000)
+    assert stage.kept
+    window.undo()
+    # The result of the state is still there when the eye is drawn the next time.
+    stage.draw()
+    assert window.settle(90_000)
+    assert stage.named_kept == []
+    assert "State" not in stage.measured.remark.text()
+
+
+def test_a_link_is_run_over_a_pulse_of_a_file(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    stage = look_at(window, "jl0")
+    ui = 1.0 / link_of(window).symbols_per_second
+    time = np.linspace(0.0, 8.0 * ui, 801)
+    value = np.clip((0.6 - np.abs(time / ui - 1.5)) / 0.2, 0.0, 1.0)
+    file = tmp_path / "lane.csv"
+    file.write_text(write_signals(time, value[:, None], ("value",)))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(file), ""))
+    stage.choices.choose("Over", "pulse")
+    assert window.settle(90_000)
+    link = link_of(window)
+    assert link.pulse is not None
+    assert (link.path, link.network) == (None, None)
+    assert stage.chain._boxes[1] == ("lane.csv", "pulse")
+    # Of a swing of 1 V half is left to either side, and nothing disturbs.
+    assert stage.rate.cursors[0] == pytest.approx(0.5, rel=0.01)
+    window.undo()
+    assert window.settle(90_000)
+    assert link_of(window).pulse is None
+    # Who leaves the dialog keeps what was.
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: ("", ""))
+    before = window.document.project
+    stage.choices.choose("Over", "pulse")
+    assert window.document.project is before

@@ -43,6 +43,10 @@ def eye(
     ber: Annotated[
         float, typer.Option("--ber", help="Error rate; that of the link without.")
     ] = math.nan,
+    pulse: Annotated[
+        Path | None,
+        typer.Option("--pulse", help="CSV (time_s, value, other lanes): what a symbol becomes."),
+    ] = None,
     sender: Annotated[
         Path | None,
         typer.Option("--sender", help="Executable model (.ami, its .so beside it) that sends."),
@@ -71,8 +75,10 @@ def eye(
     """
     from onda.project.base import set_value
     from onda.project.edits import requirements_of
+    from onda.project.files import keep
     from onda.project.kind import Ref
     from onda.project.links.executable import allow_library
+    from onda.project.links.model_edits import with_pulse
     from onda.project.measures import measure
     from onda.studies.core.margin import State, margin_of
     from onda.studies.links.inputs import link_inputs
@@ -85,6 +91,9 @@ def eye(
         if not 1e-18 <= ber <= 1e-2:
             raise InputError(f"an error rate of {ber:g}", remedy="From 1e-18 to 1e-2, as 1e-12.")
         found = set_value(found, error_rate=ber)
+    if pulse is not None:
+        project = with_pulse(project, found, pulse.name, keep(read_bytes(pulse)))
+        found = project.design.link(found.id)
     for end, ami in (("sender", sender), ("listener", listener)):
         if ami is not None:
             project = _with_model(project, found.id, end, ami)  # type: ignore[arg-type]

@@ -17,6 +17,8 @@ def _refers(link: Link) -> Iterable[Mention]:
         yield Mention("network", link.network)
     if link.group is not None:
         yield Mention("group", link.group)
+    if link.pulse is not None:
+        yield Mention("file", link.pulse)
     for model in (link.sender.model, link.listener.model):
         if model is not None:
             yield Mention("file", model.parameters)

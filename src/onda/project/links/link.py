@@ -63,7 +63,8 @@ class SheetEntry(Frozen):
 
 
 class Link(Frozen):
-    """Serial data over a path, or over a lane of a network between matched ends.
+    """Serial data over a path, over a lane of a network between matched ends, over a lane of a
+    group, or over what a file says one symbol becomes.
 
     `lane` counts from 1 and, like `launch`, is for networks: a path has its own driver, a group its
     amplitudes.
@@ -72,6 +73,8 @@ class Link(Frozen):
     ----------
     rate : bits a second; mismatch : smallest step between levels over an even one
     group, group_lane : a lane of a group, with what it hears of the others
+    pulse : a file of the project: over time, what one symbol alone adds at the receiver from the
+        lowest level to the highest; a column more for each other lane
     error_rate : at which eyes are measured; crosstalk : whether other lanes of the channel disturb
     sheet : of the operating margin, what differs from the usual one
     """
@@ -88,6 +91,7 @@ class Link(Frozen):
     sampling: Sampling = "crossings"
     mask: EyeMask | None = None
     group: Identifier | None = None
+    pulse: Identifier | None = None
     group_lane: Annotated[str, StringConstraints(max_length=64)] = ""
     modulation: Literal["nrz", "pam4"] = "nrz"
     mismatch: Ratio = default_of("100 %", "ratio")
@@ -99,8 +103,9 @@ class Link(Frozen):
 
     @model_validator(mode="after")
     def _one_channel(self) -> Link:
-        if sum(x is not None for x in (self.path, self.network, self.group)) != 1:
-            raise ValueError("a link runs over a path, over a network or over a lane of a group")
+        ways = (self.path, self.network, self.group, self.pulse)
+        if sum(x is not None for x in ways) != 1:
+            raise ValueError("a link runs over a path, a network, a lane of a group, or a pulse")
         check_unique("parameter", (entry.id for entry in self.sheet))
         if not 0.3 <= self.mismatch.si <= 1.0:
             raise ValueError("the ratio of level mismatch lies between 30 % and 100 %")

@@ -1,4 +1,4 @@
-"""Edits of executable models at the ends of links."""
+"""Edits of links that take files in: executable models, pulses."""
 
 from __future__ import annotations
 
@@ -9,9 +9,10 @@ from onda.project.edits import replace_object, with_design
 from onda.project.file_reference import DeviceFile
 from onda.project.links.executable import ExecutableModel
 from onda.project.links.link import Link
+from onda.project.links.recipe import over
 from onda.project.model import Project
 
-__all__ = ["End", "model_of", "put_model", "with_model"]
+__all__ = ["End", "model_of", "put_model", "with_model", "with_pulse"]
 
 End = Literal["sender", "listener"]
 
@@ -31,21 +32,26 @@ def put_model(
     project: Project, link: Link, end: End, parameters: tuple[str, str], library: tuple[str, str]
 ) -> Project:
     """A model of two files, each by its name and SHA-256, at an end of a link."""
-    known = list(project.design.device_files)
-    ids = []
-    for name, sha256 in (parameters, library):
-        same = next((f for f in known if f.sha256 == sha256), None)
-        if same is None:
-            path, taken = f"models/{name}", {f.path for f in known}
-            stem, dot, ending = name.rpartition(".")
-            k = 2
-            while path in taken:
-                path, k = f"models/{stem}-{k}{dot}{ending}", k + 1
-            same = DeviceFile(
-                id=fresh_id(name, {f.id for f in known}, "model"), path=path, sha256=sha256
-            )
-            known.append(same)
-        ids.append(same.id)
-    project = with_design(project, device_files=tuple(known))
-    model = ExecutableModel(parameters=ids[0], library=ids[1])
+    project, first = _with_file(project, "models", *parameters)
+    project, second = _with_file(project, "models", *library)
+    model = ExecutableModel(parameters=first, library=second)
     return replace_object(project, with_model(link, end, model))
+
+
+def with_pulse(project: Project, link: Link, name: str, sha256: str) -> Project:
+    """A link over a pulse of a file by its name and SHA-256."""
+    project, identifier = _with_file(project, "pulses", name, sha256)
+    return replace_object(project, set_value(link, **over(f"pulse:{identifier}")))
+
+
+def _with_file(project: Project, folder: str, name: str, sha256: str) -> tuple[Project, str]:
+    """The project with a file, and its id; one of that content is not taken in twice."""
+    known = project.design.device_files
+    same = next((f for f in known if f.sha256 == sha256 and f.path.startswith(folder)), None)
+    if same is not None:
+        return project, same.id
+    stem, dot, ending = name.rpartition(".")
+    names = (f"{folder}/{name}", *(f"{folder}/{stem}-{k}{dot}{ending}" for k in range(2, 1000)))
+    path = next(p for p in names if p not in {f.path for f in known})
+    new = DeviceFile(id=fresh_id(name, {f.id for f in known}, "file"), path=path, sha256=sha256)
+    return with_design(project, device_files=(*known, new)), new.id

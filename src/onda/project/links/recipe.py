@@ -26,6 +26,11 @@ def channels(design: Design) -> tuple[Option, ...]:
             for g in design.groups
             for lane in g.lanes
         ),
+        *(
+            (f"pulse:{f.id}", f"{f.path.rsplit('/', 1)[-1]}, pulse")
+            for f in design.device_files
+            if f.path.startswith("pulses/")
+        ),
     )
 
 
@@ -35,6 +40,8 @@ def channel_of(link: Link) -> str:
         return f"path:{link.path}"
     if link.group is not None:
         return f"group:{link.group}:{link.group_lane}"
+    if link.pulse is not None:
+        return f"pulse:{link.pulse}"
     return f"network:{link.network}"
 
 
@@ -42,7 +49,9 @@ def over(channel: str) -> dict[str, Any]:
     """Fields of a link that runs over one of `channels`."""
     kind, _, identifier = channel.partition(":")
     group, _, lane = identifier.partition(":")
-    fields = {"path": None, "network": None, "group": None, "group_lane": "", "lane": 1}
+    fields = {
+        "path": None, "network": None, "group": None, "pulse": None, "group_lane": "", "lane": 1,
+    }  # fmt: skip
     if kind == "group":
         return fields | {"group": group, "group_lane": lane}
     return fields | {kind: identifier}

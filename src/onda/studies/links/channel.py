@@ -9,7 +9,9 @@ from numpy.typing import NDArray
 
 from onda.engine.circuits import solve_linear
 from onda.engine.circuits.stimulus import edge
-from onda.errors import NotPhysical
+from onda.errors import InputError, NotPhysical
+from onda.formats.signal_csv import read_signals
+from onda.project.files import Content
 from onda.studies.core.held import held
 from onda.studies.core.study import Control
 from onda.studies.coupling.group import GROUP
@@ -22,6 +24,8 @@ from onda.studies.paths.items import PathInputs, without_devices
 __all__ = ["ChannelStep", "channel_step"]
 
 FloatArray = NDArray[np.float64]
+_PER_UI, _MOST_UI = 64, 20_000
+"""Samples of a unit interval of a typed pulse, and how many of these it may have."""
 _KEPT = 0.95
 """Share of a response by a transform that is not disturbed by its own repetition."""
 
@@ -73,6 +77,8 @@ def _bare_step(inputs: ChannelInputs) -> ChannelStep:
         return ChannelStep(time, volts, others, delay, lane_doubts(inputs.lane))
     if inputs.group is not None:
         return _of_group(inputs.group, inputs.unit_interval, crosstalk=inputs.crosstalk)
+    if inputs.pulse is not None:
+        return _of_pulse(inputs.pulse, inputs.unit_interval, crosstalk=inputs.crosstalk)
     assert inputs.path is not None
     return _of_path(inputs.path, inputs.unit_interval)
 
@@ -94,6 +100,36 @@ def _of_path(wanted: PathInputs, ui: float) -> ChannelStep:
     )
     volts = solution.node(built.load)
     return ChannelStep(solution.time, volts, np.zeros((0, len(volts))), delay)
+
+
+def _of_pulse(content: Content, ui: float, *, crosstalk: bool) -> ChannelStep:
+    """A step is a symbol that goes on and on: pulses a unit interval apart."""
+    time, columns = read_signals(content.read(), content.name)
+    if float(time[-1] - time[0]) < 2.0 * ui:
+        raise InputError(
+            f"is {time[-1] - time[0]:.3g} s long, less than two unit intervals",
+            file=content.name,
+            remedy="Write more of the response, or choose a higher rate.",
+        )
+    apart = ui / _PER_UI
+    whole = -(-round((time[-1] - time[0]) / apart) // _PER_UI) + 2
+    if whole > _MOST_UI:
+        raise InputError(
+            f"is {whole} unit intervals long, at most {_MOST_UI}",
+            file=content.name,
+            remedy="Cut the response where nothing comes any more.",
+        )
+    # A lead of one unit interval before the first sample.
+    at = float(time[0]) - ui + apart * np.arange(whole * _PER_UI)
+    some = columns if crosstalk else columns[:, :1]
+    steps = []
+    for column in some.T:
+        pulse = np.interp(at, time, column, left=0.0, right=0.0)
+        steps.append(np.cumsum(pulse.reshape(whole, _PER_UI), axis=0).ravel())
+    own = steps[0] - 0.5 * steps[0][-1]
+    peak = float(time[int(np.argmax(np.abs(columns[:, 0])))])
+    others = np.array(steps[1:]) if len(steps) > 1 else np.zeros((0, len(at)))
+    return ChannelStep(at, own, others, max(peak, 0.0))
 
 
 def _of_group(of: GroupLane, ui: float, *, crosstalk: bool) -> ChannelStep:

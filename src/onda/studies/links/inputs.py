@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from onda.engine.links.chain import Chain
 from onda.engine.links.statistical import Jitter
+from onda.project.files import Content, content_of
 from onda.project.links.link import Link, Sampling
 from onda.project.model import Design
 from onda.studies.coupling.inputs import GroupInputs, group_inputs, lane_number
@@ -48,7 +49,7 @@ class GroupLane:
 
 @dataclass(frozen=True, slots=True)
 class ChannelInputs:
-    """What the symbols run over: one of a path, a lane of a network, a lane of a group.
+    """What the symbols run over: one of a path, a lane of a network, a lane of a group, a pulse.
 
     `crosstalk` asks for what other lanes of the same network or group put into it; `sender` and
     `listener` are executable models at its ends.
@@ -61,6 +62,7 @@ class ChannelInputs:
     crosstalk: bool
     sender: ModelInputs | None = None
     listener: ModelInputs | None = None
+    pulse: Content | None = None
 
     @property
     def without_models(self) -> ChannelInputs:
@@ -151,6 +153,7 @@ def channel_inputs(design: Design, link: Link) -> ChannelInputs:
         crosstalk=link.crosstalk,
         sender=model_inputs(design, link.sender.model),
         listener=model_inputs(design, link.listener.model),
+        pulse=content_of(design.device_file(link.pulse)) if link.pulse is not None else None,
     )
 
 

@@ -77,13 +77,19 @@ def _follows(objects: Objects, requirement: Requirement) -> Iterable[object]:
     link = objects.get(requirement.kind, requirement.subject)
     yield from line_parts(objects)
     yield link
+    files = [link.pulse]
+    for model in (link.sender.model, link.listener.model):
+        files += [model.parameters, model.library] if model is not None else []
+    for file in files:
+        if file is not None:
+            yield objects.get("file", file)
     if link.path is not None:
         yield objects.get("path", link.path)
         # Lanes of groups may be pieces of it.
         yield objects.all("group")
     elif link.group is not None:
         yield objects.get("group", link.group)
-    else:
+    elif link.network is not None:
         # A network may be made of any of these.
         yield objects.all("path")
         yield objects.all("group")

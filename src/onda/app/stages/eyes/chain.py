@@ -62,6 +62,11 @@ class Chain(QWidget):
         ]
         self.update()
 
+    def show_pulse(self, name: str) -> None:
+        """Show the file that says what a symbol becomes."""
+        self._boxes = [("a symbol", "whole swing"), (name, "pulse"), ("receiver", "sampler")]
+        self.update()
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         look, t = self._look, self._look.t
         painter = QPainter(self)

@@ -12,6 +12,7 @@ from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.kind import Ref
 from onda.project.links.link import PATTERNS, EyeMask, Link, SheetEntry
+from onda.project.links.model_edits import with_pulse
 from onda.project.links.recipe import channel_of, channels, over
 from onda.project.paths.path import Stimulus
 from onda.project.quantities import Quantity, parse_quantity, quantity
@@ -24,6 +25,8 @@ _MASK = (
     ("Mask flat", "unit interval", "flat"),
     ("Mask height", "voltage", "height"),
 )
+_OTHER_PULSE = "pulse"
+_PULSE = (_OTHER_PULSE, "a pulse from a file\u2026")
 _USUAL_MASK = {"width": "0.5 UI", "flat": "0.2 UI", "height": "100 mV"}
 
 
@@ -37,8 +40,10 @@ class LinkHand:
         link: Callable[[], Link | None],
         kept: Callable[[], list[Any]],
         show: Callable[[Ref], None],
+        ask_pulse: Callable[[], None],
     ) -> None:
         self._editor, self._link, self._kept, self._show = editor, link, kept, show
+        self._ask_pulse = ask_pulse
 
     @property
     def _present(self) -> Link:
@@ -49,6 +54,15 @@ class LinkHand:
     def set(self, what: str, /, **changes: object) -> None:
         """Change fields of the link."""
         self._editor.put(what, set_value(self._present, **changes))
+
+    def run_over_pulse(self, name: str, sha256: str) -> None:
+        """Run over a pulse of a file, which becomes one of the project."""
+
+        def act() -> None:
+            project = with_pulse(self._editor.project, self._present, name, sha256)
+            self._editor.make("Run over a pulse", project)
+
+        self._editor.run(act)
 
     def take_setting(self, values: dict[str, float]) -> None:
         """Transmit taps and gain as a map has them."""
@@ -131,6 +145,9 @@ class LinkHand:
         self._editor.run(act)
 
     def _run_over(self, channel: str) -> None:
+        if channel == _OTHER_PULSE:
+            self._ask_pulse()
+            return
         self._editor.run(lambda: self.set("Run over another", **over(channel)))
 
     def _set_pattern(self, order: str) -> None:
@@ -156,7 +173,7 @@ class LinkHand:
         now = channel_of(link)
         patterns = tuple((str(n), f"PRBS{n}") for n in PATTERNS)
         return [
-            ChoiceSpec("Over", channels(self._editor.design), now, self._run_over),
+            ChoiceSpec("Over", (*channels(self._editor.design), _PULSE), now, self._run_over),
             ChoiceSpec(
                 "Levels",
                 (("nrz", "two"), ("pam4", "four")),

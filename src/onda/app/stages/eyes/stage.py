@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt
@@ -13,6 +14,7 @@ from onda.app.kit.kept import Kept, column_words
 from onda.app.kit.stage import OneResultStage
 from onda.app.kit.surface import scrolled
 from onda.app.kit.views import View, Views
+from onda.app.shell.asking import ask_open
 from onda.app.shell.choices import Choices
 from onda.app.shell.fields import Heading, NumberRows, TextField, label
 from onda.app.shell.form import Form
@@ -34,6 +36,7 @@ from onda.project.measures import measure
 from onda.project.model import Design
 from onda.project.quantities import pretty
 from onda.studies.core.margin import Margin
+from onda.studies.devices.take import TAKE_FILE, TakenFile, take_inputs
 from onda.studies.links.costs import LINK_COSTS
 from onda.studies.links.eye import EYE, EyeResult
 from onda.studies.links.inputs import (
@@ -73,7 +76,11 @@ class EyesStage(OneResultStage[EyeResult]):
         super().__init__(context, info)
         look = context.look
         self.hand = LinkHand(
-            self.editor, lambda: self.link, self.subject.kept_items, context.selection.show
+            self.editor,
+            lambda: self.link,
+            self.subject.kept_items,
+            context.selection.show,
+            self.ask_pulse,
         )
         self.add_keep_button()
         self.chain = Chain(look)
@@ -249,6 +256,24 @@ class EyesStage(OneResultStage[EyeResult]):
         if not self.context.document.in_gesture:
             self.context.standing.note()
 
+    def ask_pulse(self) -> None:
+        """Ask for a pulse to run over."""
+        path = ask_open(self.surface, "Pulse", "Pulses (*.csv)")
+        if path is not None:
+            self.take_pulse(path)
+        elif self.link is not None:
+            self._show_fields(self.link)
+
+    def take_pulse(self, path: Path) -> None:
+        """Run over a pulse of a file."""
+
+        def taken(found: TakenFile) -> None:
+            self.hand.run_over_pulse(path.name, found.sha256)
+
+        self.subject.ask(
+            "take-pulse", TAKE_FILE, lambda: take_inputs(path), taken, self.surface.tell
+        )
+
     def _play(self) -> None:
         """Send the worst pattern along the path, through its devices."""
         link, result = self.link, self.result
@@ -311,7 +336,7 @@ class EyesStage(OneResultStage[EyeResult]):
         if self.views.current == "rate":
             self._draw_rate()
         elif self.result is not None:
-            self._draw_numbers(self.result, self.named_kept[-1] if self.kept else None)
+            self._draw_numbers(self.result, self._last_named)
 
     def _draw_rate(self) -> None:
         link, result = self.link, self.rate
@@ -340,6 +365,8 @@ class EyesStage(OneResultStage[EyeResult]):
             self.chain.show_network(self.design.network(link.network), link)
         elif link.group is not None:
             self.chain.show_group(self.design.group(link.group), link)
+        elif link.pulse is not None:
+            self.chain.show_pulse(self.design.device_file(link.pulse).path.rsplit("/", 1)[-1])
 
     def _inputs(self, link: Link, bits: int | None) -> EyeInputs:
         wanted = link if bits is None else set_value(link, bits=min(bits, link.bits))
@@ -356,11 +383,17 @@ class EyesStage(OneResultStage[EyeResult]):
         link, result = self.link, self.result
         if link is None or result is None:
             return
-        named = self.named_kept[-1] if self.kept else None
+        named = self._last_named
         self.bits_view.show_eye(result, named, mask_inputs(link))
         if self.views.current == "bits":
             self._draw_numbers(result, named)
         self.margins_changed.emit()
+
+    @property
+    def _last_named(self) -> Kept[EyeResult] | None:
+        """The latest kept state that is still among them: its result may outlive it for a while."""
+        named = self.named_kept
+        return named[-1] if named else None
 
     def _draw_numbers(self, result: EyeResult, named: Kept[EyeResult] | None) -> None:
         kept = named.result if named is not None else None
