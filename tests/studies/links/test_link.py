@@ -332,7 +332,7 @@ def test_receivers_that_cannot_be(values, words) -> None:
 def test_links_that_cannot_be(board, jl0) -> None:
     with pytest.raises(InputError, match="no lane 'jl9'"):
         replace_object(board, set_value(board.design.link("jl3"), group_lane="jl9"))
-    with pytest.raises(InputError, match="over a path, over a network or over a lane"):
+    with pytest.raises(InputError, match="over a path, a network, a lane of a group, or a pulse"):
         set_value(jl0, group="converter-lanes")
     with pytest.raises(InputError, match="between 30 % and 100 %"):
         set_value(jl0, mismatch=q("10 %", "ratio"))

@@ -315,6 +315,12 @@ class Jitter:
             weights = (weights[:, None] * np.full(_ARCS, 1.0 / _ARCS)).ravel()
         return places, weights
 
+    @property
+    def effective(self) -> float:
+        """All kinds together, s rms."""
+        places, weights = self.places()
+        return math.sqrt(self.random**2 + float((weights * places**2).sum()))
+
 
 @dataclass(frozen=True, slots=True)
 class Crossings:

@@ -2,19 +2,48 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
 from onda.project.base import Frozen, default_of
 from onda.project.links.executable import ExecutableModel
-from onda.project.quantities import Frequency, Loss, Ratio, UnitInterval, Voltage
+from onda.project.quantities import (
+    Frequency,
+    Loss,
+    Quantity,
+    Ratio,
+    UnitInterval,
+    Voltage,
+    quantity,
+)
 
-__all__ = ["MOST_TAPS", "Listener", "Sender", "Tap"]
+__all__ = [
+    "MOST_TAPS",
+    "USUAL_POLES",
+    "USUAL_ZERO",
+    "Listener",
+    "Sender",
+    "Tap",
+    "usual_peaking",
+]
 
 MOST_TAPS = 40
 Tap = Annotated[float, Field(ge=-10.0, le=10.0, allow_inf_nan=False)]
 Taps = Annotated[tuple[Tap, ...], Field(max_length=MOST_TAPS)]
+
+
+USUAL_ZERO, USUAL_POLES = 0.25, (0.25, 1.0)
+"""Shares of the symbol rate, where a receiver usually has the zero and the poles of its peaking."""
+
+
+def usual_peaking(symbols_per_second: float) -> dict[str, Any]:
+    """Zero and poles of a continuous equaliser to begin with, as fields of a `Listener`."""
+
+    def at(share: float) -> Quantity:
+        return quantity(share * symbols_per_second, "frequency", "GHz", 4)
+
+    return {"zero": at(USUAL_ZERO), "poles": tuple(at(share) for share in USUAL_POLES)}
 
 
 def _check(name: str, taps: tuple[float, ...], main: int) -> None:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from onda.engine.links.chain import Chain, Merit
 from onda.engine.links.eye import Mask
 from onda.engine.links.eye_grid import EyeGrid, contours, log10_errors, with_jitter, with_noise
-from onda.engine.links.statistical import Jitter, SampledPulse, crossings, shaken
+from onda.engine.links.statistical import SampledPulse, crossings, shaken
 from onda.errors import InputError
 from onda.studies.core.study import Control, Study
 from onda.studies.links.equalised import found_chain
@@ -171,7 +171,7 @@ def _run(inputs: LinkInputs, control: Control) -> LinkEye:
     channel, unit = inputs.channel, inputs.channel.unit_interval
     pulses = channel_pulses(channel)
     control.progress(0.3)
-    shake = _rms(inputs.jitter)
+    shake = inputs.jitter.effective
     chain, figure = found_chain(
         inputs.equalisers,
         pulses.own,
@@ -202,12 +202,6 @@ def _run(inputs: LinkInputs, control: Control) -> LinkEye:
         control.progress(0.3 + 0.6 * (k + 1) / len(choices))
     assert all_of_it is not None
     return _whole(inputs, chain, figure, settings, all_of_it)
-
-
-def _rms(jitter: Jitter) -> float:
-    """All kinds of jitter together, s rms."""
-    places, weights = jitter.places()
-    return math.sqrt(jitter.random**2 + float((weights * places**2).sum()))
 
 
 def _is_shown(grid: EyeGrid, unit: float) -> NDArray[np.bool_]:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from onda.engine.links.chain import Chain, merit
 from onda.errors import InputError
+from onda.project.links.equalisers import USUAL_POLES, USUAL_ZERO
 from onda.studies.core.study import Control, Study
 from onda.studies.links.equalised import found_chain
 from onda.studies.links.inputs import LinkInputs
@@ -73,8 +74,8 @@ def _with(chain: Chain, values: dict[str, float], unit: float) -> Chain:
     if "gain" in values:
         chain = replace(chain, gain=10.0 ** (values["gain"] / 20.0))
         if not chain.poles:
-            # Where a receiver of that rate usually has them.
-            chain = replace(chain, zero=0.25 / unit, poles=(0.25 / unit, 1.0 / unit))
+            poles = tuple(share / unit for share in USUAL_POLES)
+            chain = replace(chain, zero=USUAL_ZERO / unit, poles=poles)
     return chain
 
 
@@ -86,11 +87,12 @@ def _run(inputs: MapInputs, control: Control) -> LinkMap:
         )
     pulses, unit = channel_pulses(link.channel), link.channel.unit_interval
     others = list(pulses.others)
-    places, weights = link.jitter.places()
-    shake = math.sqrt(link.jitter.random**2 + float((weights * places**2).sum()))
     terms = {
-        "where": link.sampling, "noise": link.noise, "jitter": shake, "levels": link.levels
-    }  # fmt: skip
+        "where": link.sampling,
+        "noise": link.noise,
+        "jitter": link.jitter.effective,
+        "levels": link.levels,
+    }
     control.progress(0.1)
     chain, found = found_chain(link.equalisers, pulses.own, others, unit, **terms)  # type: ignore[arg-type]
 

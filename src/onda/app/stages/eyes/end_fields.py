@@ -18,6 +18,7 @@ from onda.app.stages.eyes.model_fields import ModelFields
 from onda.app.theme import Look
 from onda.errors import InputError
 from onda.project.base import set_value
+from onda.project.links.equalisers import usual_peaking
 from onda.project.links.link import Link
 from onda.project.links.model_edits import End
 from onda.project.quantities import Quantity, parse_quantity
@@ -130,12 +131,7 @@ class EndFields(QWidget):
         now = self._present.listener
         changes: dict[str, Any] = {"gains": gains, "gain": None}
         if gains and now.zero is None:
-            # Where a receiver of that rate usually has them.
-            rate = self._present.symbols_per_second
-            changes["zero"] = parse_quantity(f"{rate / 4e9:.4g} GHz", "frequency")
-            changes["poles"] = tuple(
-                parse_quantity(f"{rate * k / 1e9:.4g} GHz", "frequency") for k in (0.25, 1.0)
-            )
+            changes |= usual_peaking(self._present.symbols_per_second)
         self._set("Change gains", "listener", **changes)
 
     def _put_zero(self, typed: str) -> None:

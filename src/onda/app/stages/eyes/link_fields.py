@@ -11,6 +11,7 @@ from onda.app.shell.form import FieldSpec
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.kind import Ref
+from onda.project.links.equalisers import usual_peaking
 from onda.project.links.link import PATTERNS, EyeMask, Link, SheetEntry
 from onda.project.links.model_edits import with_pulse
 from onda.project.links.recipe import channel_of, channels, over
@@ -81,15 +82,8 @@ class LinkHand:
                 sender = set_value(sender, taps=new, main=1, setting="given")
             if "gain" in values:
                 gain = quantity(values["gain"], "loss", "dB", 4)
-                rate = link.symbols_per_second
-                more = {}
-                if listener.zero is None or len(listener.poles) < 2:
-                    more = {
-                        "zero": quantity(0.25 * rate, "frequency", "GHz", 4),
-                        "poles": tuple(
-                            quantity(k * rate, "frequency", "GHz", 4) for k in (0.25, 1.0)
-                        ),
-                    }
+                none = listener.zero is None or len(listener.poles) < 2
+                more = usual_peaking(link.symbols_per_second) if none else {}
                 listener = set_value(listener, gain=gain, **more)
             self._editor.put("Take setting", set_value(link, sender=sender, listener=listener))
 
