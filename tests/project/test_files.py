@@ -101,3 +101,43 @@ def test_a_full_disk_is_told(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) ->
     monkeypatch.setattr(files, "_store", lambda: blocked)
     with pytest.raises(InputError, match="cannot be made"):
         keep(b"anything")
+
+
+def test_links_out_of_the_folder_are_followed_neither_to_read_nor_to_write(
+    project: Project, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    data = b"[IBIS Ver] made up, somewhere else"
+    digest = hashlib.sha256(data).hexdigest()
+    outside, folder = tmp_path / "outside", tmp_path / "project"
+    outside.mkdir()
+    folder.mkdir()
+    (outside / "mine.ibs").write_bytes(data)
+    (folder / "devices").symlink_to(outside)
+    file = DeviceFile(id="mine", path="devices/mine.ibs", sha256=digest)
+    design = set_value(
+        project.design, device_files=(file,), paths=(), links=(), networks=(), groups=()
+    )
+    small = set_value(project, design=design, requirements=(), kept=())
+    look_beside(small, folder)
+    with pytest.raises(InputError, match="is not beside the project"):
+        content_of(file)
+    # Inside, a link is as good as a file.
+    (folder / "devices").unlink()
+    (folder / "real").mkdir()
+    (folder / "real" / "mine.ibs").write_bytes(data)
+    (folder / "devices").symlink_to("real")
+    look_beside(small, folder)
+    assert content_of(file).read() == data
+    # Nor is anything written through such a link.
+    (outside / "mine.ibs").unlink()
+    (folder / "devices").unlink()
+    (folder / "devices").symlink_to(outside)
+    keep(data)
+    with pytest.raises(InputError, match="outside the project's folder"):
+        list(missing_files(small, folder))
+    (folder / "devices").unlink()
+    (folder / "devices").mkdir()
+    (folder / "devices" / "mine.ibs").symlink_to(outside / "new.ibs")
+    with pytest.raises(InputError, match="outside the project's folder"):
+        list(missing_files(small, folder))
+    assert list(outside.iterdir()) == []

@@ -210,22 +210,47 @@ def content_of(file: DeviceFile) -> Content:
 
 
 def look_beside(project: Project, folder: Path) -> None:
-    """Look for what a project refers to in its folder; what is missing is told when it is used."""
+    """Look for what a project refers to in its folder; what is missing is told when it is used.
+
+    A link that leads out of the folder is not followed: whoever made the project has no say over
+    what lies elsewhere.
+    """
     for file in files_of(project):
-        learn(file.sha256, folder / file.path)
+        if _stays_inside(folder, file.path):
+            learn(file.sha256, folder / file.path)
+
+
+def _stays_inside(folder: Path, name: str) -> bool:
+    """Whether a name leads to a place in a folder, through all links on its way."""
+    try:
+        return (folder / name).resolve().is_relative_to(folder.resolve())
+    except (OSError, RuntimeError):
+        return False
 
 
 def missing_files(project: Project, folder: Path) -> Iterable[tuple[Path, bytes]]:
-    """Files that a project refers to and that are not in a folder, with their contents."""
+    """Files that a project refers to and that are not in a folder, with their contents.
+
+    Raises
+    ------
+    InputError : a link in the folder would lead one of them elsewhere
+    """
     for file in files_of(project):
         path = folder / file.path
         if path.exists():
             continue
         try:
-            yield path, content_of(file).read()
+            data = content_of(file).read()
         except InputError:
             # It is told where it is used; the project is saved all the same.
             continue
+        if not _stays_inside(folder, file.path):
+            raise InputError(
+                f"{file.path} would be written outside the project's folder, where a link leads",
+                file=str(folder),
+                remedy="Take the link away, or save in another folder.",
+            )
+        yield path, data
 
 
 def unfound_files(project: Project) -> list[str]:

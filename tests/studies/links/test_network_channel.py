@@ -91,7 +91,9 @@ def test_a_lane_that_is_not_there_and_an_edge_that_is_too_slow(board: Project) -
 def test_a_link_has_one_channel(board: Project) -> None:
     link = board.design.links[0]
     for more in ({"network": "x"}, {"path": None}):
-        with pytest.raises(InputError, match="over a path, a network, a lane of a group, or a pulse"):
+        with pytest.raises(
+            InputError, match="over a path, a network, a lane of a group, or a pulse"
+        ):
             set_value(link, **more)
     with pytest.raises(InputError, match="low level"):
         set_value(link.launch, low=quantity("1 V", "voltage"))
