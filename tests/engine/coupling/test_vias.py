@@ -45,6 +45,12 @@ def test_one_lane_is_the_via_by_itself(returns) -> None:
     through = 2.0 / (a2 + b2 / 50.0 + c2 * 50.0 + d2)
     assert s[1:, 1, 0] == pytest.approx(through, abs=2e-5)
     assert row.delay == model.delay
+    # What comes back tells at which end the stub hangs.
+    back = (a2 + b2 / 50.0 - c2 * 50.0 - d2) / (a2 + b2 / 50.0 + c2 * 50.0 + d2)
+    assert s[1:, 0, 0] == pytest.approx(back, abs=3e-5)
+    turned = vias_network(F, row.turned, np.array([50.0]))
+    assert turned[1:, 1, 1] == pytest.approx(back, abs=3e-5)
+    assert np.abs(turned[1:, 0, 0] - back).max() > 1e-3
 
 
 def brute(row: ViaRow) -> np.ndarray:

@@ -204,3 +204,24 @@ def test_vias_in_time_agree_with_the_transform_of_the_network(project, byte) -> 
         volts = np.sum([result.volts[:, k, a] for a in others], axis=0) * swing
         heard = volts[np.argmax(np.abs(volts))]
         assert found.wave("listens").peak == pytest.approx(heard, rel=0.03)
+
+
+def test_a_stub_hangs_at_the_end_beyond_which_the_hole_goes_on(project, byte) -> None:
+    def row(layer: str, from_layer: str, **changes):
+        pieces = tuple(set_value(p, layer=layer) for p in byte.pieces)
+        group = set_value(byte, pieces=pieces)
+        group = edits.set_vias(group, "C1", LaneVias(from_layer=from_layer, **changes))
+        return group_inputs(project.design, group).pieces[0].vias
+
+    # From L6 up to L1 it goes on below L6, where the lanes come from; the other way round, at L6.
+    up, down = row("L1", "L6"), row("L6", "L1")
+    assert up.stub_first
+    assert not down.stub_first
+    assert up.one.stub == pytest.approx(down.one.stub)
+    assert up.one.stub > 0.1e-3
+    # From L8 up there is nothing beyond.
+    assert row("L1", "L8").one.stub == 0.0
+    short = row("L1", "L6", back_drilled=True, rest=parse_quantity("0.05 mm", "length"))
+    assert short.one.stub == pytest.approx(0.05e-3)
+    assert short.stub_first
+    assert (up.lanes, up.barrels, up.pitch) == (8, 1, 2e-3)

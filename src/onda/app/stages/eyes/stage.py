@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
@@ -20,6 +19,7 @@ from onda.app.shell.fields import Heading, NumberRows, TextField, label
 from onda.app.shell.form import Form
 from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
+from onda.app.stages.eyes.bits_numbers import bits_notes, bits_rows, worst_bits
 from onda.app.stages.eyes.bits_view import BitsView, grouped
 from onda.app.stages.eyes.chain import Chain
 from onda.app.stages.eyes.costs_view import CostsView
@@ -56,13 +56,7 @@ from onda.studies.links.merit_map import LINK_MAP, MapInputs
 
 __all__ = ["EyesStage"]
 
-_SAMPLED = {
-    "crossings": "half a bit after the crossings",
-    "tallest": "where peak distortion leaves most",
-}
 _LEVELS = {"nrz": "NRZ", "pam4": "PAM4"}
-_TALLER = 0.02
-"""Share of the height by which another phase must be taller to be worth a word."""
 
 
 class EyesStage(OneResultStage[EyeResult]):
@@ -396,53 +390,10 @@ class EyesStage(OneResultStage[EyeResult]):
         return named[-1] if named else None
 
     def _draw_numbers(self, result: EyeResult, named: Kept[EyeResult] | None) -> None:
-        kept = named.result if named is not None else None
-        eye, then = result.eye, kept.eye if kept else None
-
-        def row(name: str, attribute: str, dimension: str) -> tuple[str, str, str, str]:
-            before = float(getattr(then, attribute)) if then is not None else None
-            return NumberRows.si_row(name, float(getattr(eye, attribute)), dimension, before)
-
-        self.measured.remark.setText(column_words(named, f"over {grouped(eye.bits)} bits"))
-        rows = [
-            row("Width", "width", "unit interval"),
-            row("Height", "height", "voltage"),
-            row("One level", "level_one", "voltage"),
-            row("Zero level", "level_zero", "voltage"),
-            row("Crossing", "crossing_share", "ratio"),
-            row("Jitter, p-p", "jitter_pp", "unit interval"),
-            row("Jitter, rms", "jitter_rms", "unit interval"),
-            NumberRows.si_row(
-                "Worst case", result.peak.height, "voltage", kept.peak.height if kept else None
-            ),
-            NumberRows.si_row("Path delay", result.delay, "time", kept.delay if kept else None),
-        ]
-        if np.isfinite(result.mask_hits):
-            rows.insert(
-                2,
-                (
-                    "Mask hits",
-                    f"{result.mask_hits:.0f}",
-                    "",
-                    f"{kept.mask_hits:.0f}" if kept else "",
-                ),
-            )
-        self.numbers.set_rows(rows)
-        last = result.peak.worst_one[-24:]
-        shown = "".join(str(int(b)) for b in last)
-        self.pattern_text.setText(
-            f"A one is lowest, by peak distortion, when these bits are sent (last 24): {shown}"
-        )
-        source = self.link.mask.source if self.link and self.link.mask else ""
-        notes = [f"Mask: {source}."] if source else []
-        away, height = eye.tallest
-        if height - eye.height > _TALLER * max(abs(height), 1e-9):
-            notes.append(
-                f"Sampled {_SAMPLED[self.link.sampling if self.link else 'crossings']}; "
-                f"{away:+.2f} UI from there the eye is {height * 1e3:.0f} mV tall."
-            )
-        notes += [f"{doubt[:1].upper()}{doubt[1:]}." for doubt in result.doubts]
-        self.mask_note.setText(" ".join(notes))
+        self.measured.remark.setText(column_words(named, f"over {grouped(result.eye.bits)} bits"))
+        self.numbers.set_rows(bits_rows(result, named.result if named is not None else None))
+        self.pattern_text.setText(worst_bits(result))
+        self.mask_note.setText(bits_notes(result, self.link) if self.link is not None else "")
 
     def _show_fields(self, link: Link) -> None:
         self.name.show_text(link.name)
