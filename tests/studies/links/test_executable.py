@@ -90,6 +90,9 @@ def test_a_transmitter_is_the_taps_that_it_has(project, built, link) -> None:
     bare = run(project, link)
     assert found.settings[1].height == pytest.approx(bare.eye.height, rel=1e-9)
     assert abs(found.eye.height / bare.eye.height - 1.0) > 0.03
+    # The channel is drawn as it is between the models, what is equalised with them.
+    assert found.channel_db == pytest.approx(bare.channel_db, abs=1e-9)
+    assert np.abs(found.equalised_db - found.channel_db).max() > 0.5
     # What other lanes put in goes through the same taps.
     if link == "jl3":
         assert found.crosstalk == pytest.approx(ours.crosstalk, rel=0.02)

@@ -252,14 +252,16 @@ def _whole(
 ) -> LinkEye:
     channel, unit = inputs.channel, inputs.channel.unit_interval
     pulses, sampler = channel_pulses(channel), still.sampler
+    # The channel itself is what lies between the models.
+    bare = channel_pulses(channel.without_models).own
     cursors = sampler.pulse.cursors(sampler.sampling, unit)
     for k, tap in enumerate(sampler.taps, 1):
         cursors[k] = cursors.get(k, 0.0) - tap
     cursors = dict(sorted(cursors.items()))
     worst, symbols = _worst(cursors, inputs.levels, still.peak_crosstalk)
-    frequency, channel_db, equalised_db = _responses(pulses.own, sampler.pulse, unit)
+    frequency, channel_db, equalised_db = _responses(bare, sampler.pulse, unit)
     moments = still.grid.moments[_is_shown(still.grid, unit)]
-    count = max(len(sampler.pulse.samples), len(pulses.own.samples))
+    count = max(len(sampler.pulse.samples), len(bare.samples))
     time = np.asarray(np.arange(count) * sampler.pulse.step, dtype=np.float64)
     best = settings[0]
     return LinkEye(
@@ -273,7 +275,7 @@ def _whole(
         figure,
         np.asarray(time - sampler.sampling),
         sampler.pulse.at(time),
-        pulses.own.at(time),
+        bare.at(time),
         np.array(list(cursors), dtype=np.int64),
         np.array(list(cursors.values())),
         worst,
