@@ -14,13 +14,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.errors import InputError
-from onda.formats.ami.parameters import read_ami
+from onda.formats.ami.parameters import AmiFile, Parameter, read_ami
 from onda.formats.ami.session import run_model
 from onda.project.files import Content, content_of
 from onda.project.links.executable import ExecutableModel, is_allowed
 from onda.project.model import Design
 
-__all__ = ["ModelInputs", "model_inputs", "through_models"]
+__all__ = [
+    "AmiFile",
+    "ModelInputs",
+    "Parameter",
+    "model_inputs",
+    "parameters_of",
+    "through_models",
+]
 
 FloatArray = NDArray[np.float64]
 _PER_UI = 32
@@ -47,6 +54,12 @@ def model_inputs(design: Design, model: ExecutableModel | None) -> ModelInputs |
         tuple((s.id, s.value) for s in model.settings),
         model.corner,
     )
+
+
+def parameters_of(design: Design, model: ExecutableModel) -> AmiFile:
+    """What a model can be set to; raise `InputError` where its file cannot be read."""
+    entry = design.device_file(model.parameters)
+    return read_ami(content_of(entry).read(), entry.path)
 
 
 def through_models(

@@ -15,14 +15,13 @@ from onda.app.shell.choices import Choices, ChoiceSpec
 from onda.app.shell.fields import TextField, label
 from onda.app.theme import Look
 from onda.errors import InputError
-from onda.formats.ami.parameters import AmiFile, Parameter, read_ami
 from onda.project.base import set_value
 from onda.project.edits import replace_object
-from onda.project.files import content_of
 from onda.project.links.executable import ExecutableModel, allow_library, is_allowed
 from onda.project.links.link import Link
 from onda.project.links.model_edits import End, model_of, put_model, with_model
 from onda.studies.devices.take import TAKE_FILE, TakenFile, take_inputs
+from onda.studies.links.executable import AmiFile, Parameter, parameters_of
 
 __all__ = ["ModelFields"]
 
@@ -83,9 +82,8 @@ class ModelFields(QWidget):
         return link, model
 
     def _file(self, model: ExecutableModel) -> AmiFile | None:
-        entry = self._editor.design.device_file(model.parameters)
         try:
-            return read_ami(content_of(entry).read(), entry.path)
+            return parameters_of(self._editor.design, model)
         except InputError as error:
             self.name.setText(str(error))
             return None
