@@ -8,17 +8,20 @@ import shutil
 import subprocess
 from pathlib import Path
 
+import numpy as np
 import pytest
 from typer.testing import CliRunner
 
 from onda.cli.main import app
 from onda.demo import fulmar_project
 from onda.errors import InputError
+from onda.formats.signal_csv import write_signals
 from onda.project.base import set_value
 from onda.project.store import save_project
 from onda.studies.core.study import Control
 from onda.studies.links.inputs import link_inputs
 from onda.studies.links.link import LINK
+from onda.studies.links.merit_map import LINK_MAP, MapInputs
 
 
 @pytest.fixture(scope="module")
@@ -149,3 +152,31 @@ def test_an_executable_model_is_tried_from_the_command_line(file, tmp_path) -> N
     ):
         with pytest.raises(InputError, match=words):
             run("eye", file, *arguments)
+
+
+def test_a_map_and_a_pulse_from_the_command_line(file, tmp_path) -> None:
+    arguments = ("eye", file, "--link", "jl0", "--map", "behind, gain")
+    _, out = run(*arguments, "--json")
+    found = json.loads(out)["map"]
+    project = fulmar_project()
+    inputs = link_inputs(project.design, project.design.link("jl0"))
+    expected = LINK_MAP.run(MapInputs(inputs, "behind", "gain"), Control())
+    assert np.array(found["merit_db"]) == pytest.approx(expected.merit_db)
+    assert found["behind"] == pytest.approx(expected.across_values)
+    assert found["gain"] == pytest.approx(expected.up_values)
+    for name, values in (("best", expected.best), ("chosen", expected.chosen)):
+        keys = ("behind", "gain", "db")
+        assert found[name] == pytest.approx(dict(zip(keys, values, strict=True)))
+    assert found["best"] != found["chosen"]
+    assert found["falls_db"] == pytest.approx(expected.falls)
+    assert f"a step costs {expected.falls:.2f} dB or less" in run(*arguments)[1]
+    with pytest.raises(InputError, match="a map over 'behind' and 'colour'"):
+        run("eye", file, "--map", "behind,colour")
+    ui = 1.0 / project.design.link("jl0").symbols_per_second
+    time = np.linspace(0.0, 8.0 * ui, 801)
+    value = np.clip((0.6 - np.abs(time / ui - 1.5)) / 0.2, 0.0, 1.0)
+    pulse = tmp_path / "lane.csv"
+    pulse.write_text(write_signals(time, 0.4 * value[:, None], ("value",)))
+    data = json.loads(run("eye", file, "--link", "jl0", "--pulse", str(pulse), "--json")[1])
+    # A lone symbol of 0.4 V and nothing else: that is the eye.
+    assert data["worst_case_height_v"] == pytest.approx(0.4, rel=0.02)

@@ -25,6 +25,8 @@ __all__ = [
     "Listener",
     "Sender",
     "Tap",
+    "around_main",
+    "three_taps",
     "usual_peaking",
 ]
 
@@ -44,6 +46,17 @@ def usual_peaking(symbols_per_second: float) -> dict[str, Any]:
         return quantity(share * symbols_per_second, "frequency", "GHz", 4)
 
     return {"zero": at(USUAL_ZERO), "poles": tuple(at(share) for share in USUAL_POLES)}
+
+
+def around_main(taps: tuple[float, ...], main: int) -> tuple[float, float]:
+    """The transmit taps before and behind the main one; 0 where there is none."""
+    before = taps[main - 1] if taps and main > 0 else 0.0
+    return before, taps[main + 1] if main + 1 < len(taps) else 0.0
+
+
+def three_taps(before: float, behind: float) -> tuple[float, float, float]:
+    """Transmit taps whose sizes add up to 1, the main one in the middle."""
+    return before, 1.0 - abs(before) - abs(behind), behind
 
 
 def _check(name: str, taps: tuple[float, ...], main: int) -> None:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from onda.engine.links.chain import Chain, merit
 from onda.errors import InputError
-from onda.project.links.equalisers import USUAL_POLES, USUAL_ZERO
+from onda.project.links.equalisers import USUAL_POLES, USUAL_ZERO, around_main, three_taps
 from onda.studies.core.study import Control, Study
 from onda.studies.links.equalised import found_chain
 from onda.studies.links.inputs import LinkInputs
@@ -57,20 +57,15 @@ class LinkMap:
 
 def settings_of(chain: Chain) -> dict[str, float]:
     """A chain's own values of `SETTINGS`."""
-    taps, main = chain.taps, chain.main
-    return {
-        "before": taps[main - 1] if main > 0 else 0.0,
-        "behind": taps[main + 1] if main + 1 < len(taps) else 0.0,
-        "gain": 20.0 * math.log10(chain.gain),
-    }
+    before, behind = around_main(chain.taps, chain.main)
+    return {"before": before, "behind": behind, "gain": 20.0 * math.log10(chain.gain)}
 
 
 def _with(chain: Chain, values: dict[str, float], unit: float) -> Chain:
     """The chain with other values; sizes of transmit taps add up to 1."""
     if values.keys() & {"before", "behind"}:
         now = settings_of(chain) | values
-        main = 1.0 - abs(now["before"]) - abs(now["behind"])
-        chain = replace(chain, taps=(now["before"], main, now["behind"]), main=1)
+        chain = replace(chain, taps=three_taps(now["before"], now["behind"]), main=1)
     if "gain" in values:
         chain = replace(chain, gain=10.0 ** (values["gain"] / 20.0))
         if not chain.poles:

@@ -11,7 +11,7 @@ from onda.app.shell.form import FieldSpec
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.kind import Ref
-from onda.project.links.equalisers import usual_peaking
+from onda.project.links.equalisers import around_main, three_taps, usual_peaking
 from onda.project.links.link import PATTERNS, EyeMask, Link, SheetEntry
 from onda.project.links.model_edits import with_pulse
 from onda.project.links.recipe import channel_of, channels, over
@@ -72,13 +72,9 @@ class LinkHand:
             link = self._present
             sender, listener = link.sender, link.listener
             if values.keys() & {"before", "behind"}:
-                taps, main = sender.taps, sender.main
-                now = {
-                    "before": taps[main - 1] if taps and main > 0 else 0.0,
-                    "behind": taps[main + 1] if main + 1 < len(taps) else 0.0,
-                } | values
-                middle = 1.0 - abs(now["before"]) - abs(now["behind"])
-                new = tuple(round(x, 4) for x in (now["before"], middle, now["behind"]))
+                before, behind = around_main(sender.taps, sender.main)
+                taps = three_taps(values.get("before", before), values.get("behind", behind))
+                new = tuple(round(x, 4) for x in taps)
                 sender = set_value(sender, taps=new, main=1, setting="given")
             if "gain" in values:
                 gain = quantity(values["gain"], "loss", "dB", 4)
