@@ -65,6 +65,11 @@ def test_bit_by_bit_runs_over_it_too(project) -> None:
     ]
     assert eyes[1].height == pytest.approx(eyes[0].height, rel=0.01)
     assert eyes[1].width == pytest.approx(eyes[0].width, rel=0.01)
+    # Levels lie to either side of the middle, as those of the channel itself.
+    for level in ("level_one", "level_zero"):
+        own = getattr(eyes[0], level)
+        assert getattr(eyes[1], level) == pytest.approx(own, rel=0.01)
+    assert eyes[1].level_zero < 0.0 < eyes[1].level_one
 
 
 def test_two_cursors_are_a_closed_form(project) -> None:
