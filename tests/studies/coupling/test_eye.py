@@ -9,8 +9,17 @@ import pytest
 
 from onda.errors import InputError
 from onda.studies.core.study import Control
-from onda.studies.coupling.eye import GROUP_EYE, eye_inputs
-from onda.studies.coupling.group import GROUP
+from onda.studies.coupling.eye import GROUP_EYE, EyeInputs, eye_inputs
+from onda.studies.coupling.group import GROUP, GroupResult
+
+
+def bit_of(inputs: EyeInputs, result: GroupResult, of: int, time: np.ndarray) -> np.ndarray:
+    """What a bit of a lane does at the receiver that is looked at."""
+    volts = result.volts[:, inputs.lane, of]
+    half = inputs.group.near if result.near[inputs.lane, of] else inputs.group.far
+    rise = np.interp(time, result.time, volts)
+    late = np.interp(time - 1.0 / inputs.group.rate, result.time, volts, left=0.0)
+    return half * (rise - late)
 
 
 @pytest.mark.parametrize(("group", "lane"), [("memory-byte", "dq3"), ("converter-lanes", "up0")])
@@ -23,10 +32,7 @@ def test_contour_against_bits_of_all_lanes(project, group, lane) -> None:
     time = np.arange(float(result.time[0]), 0.95 * float(result.time[-1]), unit / per)
 
     def bit(of: int) -> np.ndarray:
-        half = inputs.group.near if result.near[v, of] else inputs.group.far
-        rise = np.interp(time, result.time, result.volts[:, v, of])
-        late = np.interp(time - unit, result.time, result.volts[:, v, of], left=0.0)
-        return half * (rise - late)
+        return bit_of(inputs, result, of, time)
 
     rng = np.random.default_rng(11)
     count = 240_000
@@ -90,10 +96,7 @@ def test_what_is_heard_at_random_against_samples_drawn(project, group, lane) -> 
         if a == v:
             continue
         near = bool(result.near[v, a])
-        half = inputs.group.near if near else inputs.group.far
-        rise = np.interp(time, result.time, result.volts[:, v, a])
-        late = np.interp(time - unit, result.time, result.volts[:, v, a], left=0.0)
-        pulse = half * (rise - late)
+        pulse = bit_of(inputs, result, a, time)
         cursors = np.zeros((per, -(-len(pulse) // per)))
         for k in range(per):
             some = pulse[k::per]
