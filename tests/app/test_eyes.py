@@ -22,7 +22,7 @@ from onda.app.stages.eyes.stage import EyesStage
 from onda.formats.signal_csv import write_signals
 from onda.project.base import set_value
 from onda.project.links import executable
-from onda.project.quantities import parse_quantity
+from onda.project.quantities import format_si, parse_quantity
 from onda.studies.core.study import Control
 from onda.studies.links.inputs import link_inputs
 from onda.studies.links.link import LinkEye
@@ -219,19 +219,25 @@ def test_a_kept_state_stands_beside_now(window: MainWindow) -> None:
     assert kept[0].y == pytest.approx(before.eye.eyes[0].bathtub)
 
 
-def test_four_levels_have_no_bits_and_three_eyes(window: MainWindow) -> None:
+def test_four_levels_have_three_eyes_both_ways(window: MainWindow) -> None:
     stage = look_at(window, "jl0", "bits")
     choose(stage, "Levels", "four")
     assert window.settle(60_000)
     assert link_of(window).modulation == "pam4"
-    assert stage.views.current == "rate"
+    assert stage.views.current == "bits"
     assert len(result_of(stage).eye.eyes) == 3
-    stage.views.choose("bits")
-    assert stage.views.current == "rate"
-    assert "of two levels" in stage.surface.problem.text()
+    eye = stage.result.eye
+    assert len(eye.openings) == 3
+    shown = rows(stage)
+    for name, one in zip(("Lower", "Middle", "Upper"), eye.openings, strict=True):
+        height = format_si(one.height, "voltage").split(" ")
+        assert list(shown[f"{name} height"]) == height
+        assert shown[f"{name} width"] == (f"{one.width:.3f}", "UI")
+    assert "Third level" in shown
     window.undo()
     assert window.settle(60_000)
-    assert stage.result is not None
+    assert len(stage.result.eye.openings) == 1
+    assert "Third level" not in rows(stage)
 
 
 def test_an_eye_over_a_lane_of_a_group(window: MainWindow) -> None:

@@ -22,15 +22,8 @@ from onda.engine.links.eye_grid import (
     with_jitter,
     with_noise,
 )
-from onda.engine.links.statistical import (
-    Jitter,
-    SampledPulse,
-    Sampler,
-    bathtub,
-    crossings,
-    disturbance,
-    shaken,
-)
+from onda.engine.links.sampler import Jitter, Sampler, bathtub, crossings, shaken
+from onda.engine.links.statistical import SampledPulse, disturbance
 from onda.errors import NotPhysical
 
 UI, PER_UI = 1e-10, 32

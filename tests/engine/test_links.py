@@ -8,11 +8,13 @@ import math
 import numpy as np
 import pytest
 
-from onda.engine.links.eye import Mask, bit_by_bit_eye, mask_hits, sampling_phase
+from onda.engine.links.eye import mask_hits
 from onda.engine.links.eye_kernels import lay_over
+from onda.engine.links.masks import hexagon
+from onda.engine.links.overlay import bit_by_bit_eye
 from onda.engine.links.patterns import PRBS_ORDERS, prbs
 from onda.engine.links.peak import peak_distortion
-from onda.engine.links.pulse import PulseResponse, pulse_from_step
+from onda.engine.links.pulse import PulseResponse, pulse_from_step, sampling_phase
 from onda.errors import Cancelled, NotPhysical
 
 UI = 100e-12
@@ -163,14 +165,18 @@ def laid(table: np.ndarray, bits: list[int], levels: int = 10) -> tuple[np.ndarr
     """What the inner loop makes of traces that are looked up by one word of eight bits."""
     phases = table.shape[1] - 1
     part, change = np.zeros((phases, levels + 1)), np.zeros((phases, levels + 1))
-    edges = np.array([[-np.inf] * phases, [np.inf] * phases], dtype=np.float32)
-    sums, found = np.zeros(2), np.empty(8, dtype=np.float32)
+    edges = np.array([[[np.inf] * phases, [-np.inf] * phases]] * 2, dtype=np.float32)
+    sums, found = np.zeros(2), np.empty((1, 8), dtype=np.float32)
+    counts = np.zeros(1, dtype=np.int64)
     tables = np.zeros((1, 256, phases + 1), dtype=np.float32)
     tables[0, : len(table)] = table
     sent = np.array([*bits, 0], dtype=np.int8)
-    count = lay_over(sent, 0, len(sent) - 8, 7, tables, 5.0, part, change, edges, sums, found, 0)
+    at = np.array([5.0], dtype=np.float32)
+    lay_over(
+        sent, 0, len(sent) - 8, 7, 2, 8, 8, tables, at, part, change, edges, sums, found, counts
+    )
     density = part[:, :levels] + np.cumsum(change, axis=1)[:, :levels]
-    return density, edges, sums, found[:count]
+    return density, edges, sums, found[0, : counts[0]]
 
 
 def test_crossings_are_found_where_straight_lines_cross() -> None:
@@ -180,8 +186,8 @@ def test_crossings_are_found_where_straight_lines_cross() -> None:
     # The ninth bit makes the second word: 00000001.
     _, edges, sums, found = laid(np.array([up, down]), [0] * 8 + [1])
     assert found == pytest.approx([1.5, 2.25])
-    assert edges[0] == pytest.approx([4.0, 4.5, 5.5])
-    assert edges[1] == pytest.approx([6.0, 6.0, 6.0])
+    assert edges[0] == pytest.approx(np.array([[4.0, 4.5, 5.5]] * 2))
+    assert edges[1] == pytest.approx(np.array([[6.0, 6.0, 6.0]] * 2))
     assert sums == pytest.approx([4.5, 6.0])
 
 
@@ -220,12 +226,12 @@ def test_every_trace_is_the_sum_over_its_bits() -> None:
 def test_the_tallest_phase_is_told_from_the_sampling_phase() -> None:
     pulse = channel(110e-12, echo=0.1)
     eye = bit_by_bit_eye(pulse, prbs(11, 6000))
-    away, height = eye.tallest
+    away, height = eye.openings[0].tallest
     assert height > eye.height
     n = pulse.samples_per_ui
     moved = bit_by_bit_eye(pulse, prbs(11, 6000), phase=(eye.phase + round(away * n)) % n)
     assert moved.height == pytest.approx(height, abs=2e-3)
-    assert abs(moved.tallest[0]) < 1.5 / n
+    assert abs(moved.openings[0].tallest[0]) < 1.5 / n
 
 
 def test_what_a_short_pattern_does_not_show() -> None:
@@ -247,23 +253,23 @@ def test_a_run_can_be_stopped() -> None:
 
 
 def test_mask_shape() -> None:
-    mask = Mask(0.3, 0.1, 0.2)
-    assert mask.half_height_at(np.array([0.0, 0.1, 0.2, 0.3, 0.4])) == pytest.approx(
-        [0.2, 0.2, 0.1, 0.0, 0.0]
-    )
+    mask = hexagon(0.3, 0.1, 0.2)
+    low, high = mask.reach(np.array([0.0, 0.1, 0.2, 0.29, 0.4]))
+    assert high == pytest.approx([0.2, 0.2, 0.1, 0.01, math.nan], nan_ok=True)
+    assert low == pytest.approx(-high, nan_ok=True)
 
 
 def test_mask_hits_and_growth_agree() -> None:
     eye = bit_by_bit_eye(channel(40e-12), prbs(11, 4000))
-    small, large = Mask(0.2, 0.1, 0.2), Mask(0.49, 0.4, 0.9)
-    hits, growth = mask_hits(eye, small)
+    small, large = hexagon(0.2, 0.1, 0.2), hexagon(0.49, 0.4, 0.9)
+    (hits,), (growth,) = mask_hits(eye, small)
     assert hits == 0
     assert growth > 0
-    grown = Mask(*(0.98 * (1 + growth) * v for v in (0.2, 0.1, 0.2)))
-    assert mask_hits(eye, grown)[0] == 0
-    too_far = Mask(*(1.06 * (1 + growth) * v for v in (0.2, 0.1, 0.2)))
-    assert mask_hits(eye, too_far)[0] > 0
-    hits, growth = mask_hits(eye, large)
+    grown = hexagon(*(0.98 * (1 + growth) * v for v in (0.2, 0.1, 0.2)))
+    assert mask_hits(eye, grown)[0] == (0,)
+    too_far = hexagon(*(1.06 * (1 + growth) * v for v in (0.2, 0.1, 0.2)))
+    assert mask_hits(eye, too_far)[0][0] > 0
+    (hits,), (growth,) = mask_hits(eye, large)
     assert hits > 0
     assert growth < 0
 

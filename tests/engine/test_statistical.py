@@ -10,14 +10,11 @@ import pytest
 from scipy.special import ndtr
 
 from onda.engine.links.equalisers import continuous, forward_taps
+from onda.engine.links.sampler import Jitter, Sampler, bathtub, crossings
 from onda.engine.links.statistical import (
-    Jitter,
     Levels,
     SampledPulse,
-    Sampler,
-    bathtub,
     contour,
-    crossings,
     disturbance,
     exceeded,
     interference,

@@ -19,7 +19,7 @@ from onda.project.requirements import Requirement
 
 __all__ = ["SCHEMA_VERSION", "Design", "KeptState", "Project"]
 
-SCHEMA_VERSION = 10
+SCHEMA_VERSION = 11
 
 
 class Design(Frozen):
@@ -109,7 +109,7 @@ class KeptState(Frozen):
 class Project(Frozen):
     """One board."""
 
-    schema_version: Literal[10] = 10
+    schema_version: Literal[11] = 11
     name: Name
     revision: Annotated[str, StringConstraints(max_length=40)] = ""
     design: Design

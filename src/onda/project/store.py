@@ -84,6 +84,11 @@ def _from_9(tree: dict[str, Any]) -> dict[str, Any]:
     return tree | {"schema_version": 10}
 
 
+def _from_10(tree: dict[str, Any]) -> dict[str, Any]:
+    """Schema 11: line codes, typed patterns, unlike edges, polygons as masks, clocks of links."""
+    return tree | {"schema_version": 11}
+
+
 MIGRATIONS: dict[int, Migration] = {
     1: _from_1,
     2: _from_2,
@@ -94,6 +99,7 @@ MIGRATIONS: dict[int, Migration] = {
     7: _from_7,
     8: _from_8,
     9: _from_9,
+    10: _from_10,
 }
 """From schema n to n + 1, by n. Each takes and returns the plain tree."""
 

@@ -9,12 +9,14 @@ import numpy as np
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
+from numpy.typing import NDArray
 
 from onda.project.measures import measure as measure_of
 from onda.project.requirements import Requirement
 from onda.studies.coupling.group import GroupResult
 from onda.studies.lines.impedance import ImpedanceResult
 from onda.studies.links.eye import EyeResult
+from onda.studies.links.inputs import Mask
 from onda.studies.links.link import LinkEye
 from onda.studies.networks.limits import limit_lines
 from onda.studies.networks.network import NetworkResult, level_db
@@ -139,8 +141,8 @@ def draw_group(result: GroupResult, file: Path) -> None:
     figure.savefig(file)
 
 
-def draw_eye(result: EyeResult, mask: tuple[float, float, float] | None, file: Path) -> None:
-    """Density over two unit intervals, with the mask (whole width, flat, height)."""
+def draw_eye(result: EyeResult, mask: Mask | None, file: Path) -> None:
+    """Density over two unit intervals, with the mask in every eye."""
     figure = _figure(7.2, 3.8)
     axes = figure.subplots()
     eye = result.eye
@@ -155,16 +157,21 @@ def draw_eye(result: EyeResult, mask: tuple[float, float, float] | None, file: P
         extent=(-1.0, 1.0, eye.v_low * 1e3, top * 1e3),
     )
     if mask is not None:
-        width, flat, height = mask
-        x = np.array([-width, -flat, flat, width, flat, -flat, -width]) / 2
-        y = np.array([0, height, height, 0, -height, -height, 0]) / 2
-        axes.plot(x, (y + eye.base) * 1e3, color=_FAILS, ls="--", lw=1.2)
+        x, y = _outline(mask)
+        for one in eye.openings:
+            axes.plot(x, (y + one.threshold) * 1e3, color=_FAILS, ls="--", lw=1.2)
     axes.set(xlabel="unit intervals", ylabel="mV")
     _style(axes)
     figure.savefig(file)
 
 
-def draw_link(result: LinkEye, mask: tuple[float, float, float] | None, file: Path) -> None:
+def _outline(mask: Mask) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """A mask as a closed line, UI and V."""
+    points = np.array([*mask.corners, mask.corners[0]])
+    return points[:, 0], points[:, 1]
+
+
+def draw_link(result: LinkEye, mask: Mask | None, file: Path) -> None:
     """Density by decades and contours at the error rate, with the mask in every eye."""
     figure = _figure(7.2, 3.8)
     axes = figure.subplots()
@@ -184,9 +191,7 @@ def draw_link(result: LinkEye, mask: tuple[float, float, float] | None, file: Pa
         for edge in (upper, lower):
             axes.plot(ui, 1e3 * edge, color=_SEA, lw=1.2)
         if mask is not None:
-            width, flat, height = mask
-            x = np.array([-width, -flat, flat, width, flat, -flat, -width]) / 2
-            y = np.array([0, height, height, 0, -height, -height, 0]) / 2
+            x, y = _outline(mask)
             axes.plot(x, (y + eye.threshold) * 1e3, color=_FAILS, ls="--", lw=1.2)
     axes.set(xlabel="unit intervals", ylabel="mV", ylim=(mv[rows][0], mv[rows][-1]))
     _style(axes)

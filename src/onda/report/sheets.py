@@ -28,7 +28,7 @@ from onda.studies.coupling.inputs import group_inputs
 from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs
 from onda.studies.lines.inputs import line_inputs
 from onda.studies.links.eye import EYE
-from onda.studies.links.inputs import eye_inputs, link_inputs
+from onda.studies.links.inputs import eye_inputs, link_inputs, mask_inputs, pattern_inputs
 from onda.studies.links.link import LINK
 from onda.studies.networks.inputs import network_inputs
 from onda.studies.networks.network import NETWORK
@@ -87,8 +87,7 @@ def _network_note(network: Network) -> str:
 
 
 def _link(link: Link, d: Drawing) -> None:
-    mask = link.mask
-    shape = (mask.width.si, mask.flat.si, mask.height.si) if mask else None
+    shape = mask_inputs(link)
     if link.modulation == "nrz":
         draw_eye(d.runner.result(EYE, eye_inputs(d.project.design, link)), shape, d.file)
     else:
@@ -97,7 +96,7 @@ def _link(link: Link, d: Drawing) -> None:
 
 def _link_note(link: Link) -> str:
     if link.modulation == "nrz":
-        return f"{link.rate.text}, PRBS{link.prbs}, {link.bits} bits"
+        return f"{link.rate.text}, {pattern_inputs(link).name}, {link.bits} bits"
     return f"{link.rate.text}, four levels, at an error rate of {link.error_rate:g}"
 
 

@@ -9,16 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.links.equalisers import continuous, forward_taps
-from onda.engine.links.statistical import (
-    Jitter,
-    Levels,
-    SampledPulse,
-    Sampler,
-    bathtub,
-    contour,
-    crossings,
-    interference,
-)
+from onda.engine.links.sampler import Jitter, Sampler, bathtub, crossings
+from onda.engine.links.statistical import Levels, SampledPulse, contour, interference
 
 __all__ = ["compute"]
 

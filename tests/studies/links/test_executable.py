@@ -15,6 +15,7 @@ from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.edits import replace_object
 from onda.project.files import keep
+from onda.project.links.equalisers import Listener, Sender
 from onda.project.links.executable import ExecutableModel, allow_library, is_allowed
 from onda.project.links.link import Link
 from onda.project.links.model_edits import model_of, put_model, with_model
@@ -22,7 +23,8 @@ from onda.project.model import Project
 from onda.project.quantities import parse_quantity
 from onda.project.store import dumps, loads
 from onda.studies.core.study import Control
-from onda.studies.links.inputs import link_inputs
+from onda.studies.links.eye import EYE, EyeResult
+from onda.studies.links.inputs import eye_inputs, link_inputs
 from onda.studies.links.link import LINK, LinkEye
 from onda.studies.links.link_grid import channel_pulses
 
@@ -182,3 +184,78 @@ def test_settings_are_each_there_once() -> None:
     model = model.with_setting("x", "1").with_setting("y", "2").with_setting("x", "3")
     assert {s.id: s.value for s in model.settings} == {"x": "3", "y": "2"}
     assert model.with_setting("x", None).settings == model.settings[:1]
+
+
+def bits_of(project: Project, link: str, **changes) -> EyeResult:
+    found = set_value(project.design.link(link), bits=6000, prbs=9, **changes)
+    return EYE.run(eye_inputs(project.design, found), Control())
+
+
+def test_bits_through_a_transmitter_are_those_through_its_taps(project, built) -> None:
+    project = replace_object(project, plain(project, "jl0"))
+    taps = Sender(taps=(-0.05, 0.75, -0.2), main=1)
+    ours = bits_of(project, "jl0", sender=taps)
+    theirs = at_end(project, "jl0", "sender", built["fulmar_tx"], "fulmar_tx")
+    theirs = set_to(theirs, "jl0", "sender", before="-0.05", behind="-0.2")
+    found = bits_of(theirs, "jl0")
+    # Its 32 samples a bit stand for straight edges within a sample.
+    assert found.eye.height == pytest.approx(ours.eye.height, rel=0.02)
+    assert found.eye.width == pytest.approx(ours.eye.width, abs=0.04)
+    assert found.eye.level_one == pytest.approx(ours.eye.level_one, rel=0.02)
+    assert found.eye.bits == pytest.approx(6000, abs=4)
+    bare = bits_of(project, "jl0")
+    assert abs(found.eye.height / bare.eye.height - 1.0) > 0.03
+    # The pulse beside it is that of AMI_Init, with the same taps.
+    assert found.peak.height == pytest.approx(ours.peak.height, rel=0.02)
+
+
+def test_bits_of_four_levels_go_through_models_too(project, built) -> None:
+    project = replace_object(project, plain(project, "jl0"))
+    taps = Sender(taps=(-0.05, 0.75, -0.2), main=1)
+    ours = bits_of(project, "jl0", sender=taps, modulation="pam4")
+    theirs = at_end(project, "jl0", "sender", built["fulmar_tx"], "fulmar_tx")
+    theirs = set_to(theirs, "jl0", "sender", before="-0.05", behind="-0.2")
+    found = bits_of(theirs, "jl0", modulation="pam4")
+    assert len(found.eye.openings) == 3
+    assert found.eye.height == pytest.approx(ours.eye.height, abs=0.02 * ours.eye.level_one)
+
+
+def test_a_receiver_that_adapts_opens_the_eye_of_a_slow_channel(project, built) -> None:
+    """By signs, on bits: as near to what cursors say as its own steps allow."""
+    project = replace_object(project, plain(project, "jl0"))
+    bare = bits_of(project, "jl0")
+    rx = at_end(project, "jl0", "listener", built["fulmar_rx"], "fulmar_rx")
+    found = bits_of(set_to(rx, "jl0", "listener", gain_db="0", taps="2"), "jl0")
+    # A peaking stage of 0 dB is one pole at 16 GHz, as our own is.
+    taps = Listener(
+        gain=parse_quantity("0 dB", "loss"), zero=parse_quantity("4 GHz", "frequency"),
+        poles=tuple(parse_quantity(f, "frequency") for f in ("4.000001 GHz", "16 GHz")),
+        decisions=2,
+    )  # fmt: skip
+    ours = bits_of(project, "jl0", listener=taps)
+    assert found.eye.height > bare.eye.height
+    assert found.eye.height == pytest.approx(ours.eye.height, rel=0.03)
+    # Its clock has come to the middle of the eye.
+    assert abs(found.eye.least.tallest[0]) < 0.1
+
+
+def test_a_model_that_answers_bits_only_has_an_eye_bit_by_bit(project, built) -> None:
+    project = replace_object(project, plain(project, "jl0"))
+    returns = b"(Init_Returns_Impulse (Usage Info) (Type Boolean) (Value "
+    text = built["fulmar_tx"][0].replace(returns + b"True)", returns + b"False)")
+    bits = at_end(project, "jl0", "sender", (text, built["fulmar_tx"][1]), "bits")
+    both = at_end(project, "jl0", "sender", built["fulmar_tx"], "fulmar_tx")
+    found, same = bits_of(bits, "jl0"), bits_of(both, "jl0")
+    assert found.eye.height == pytest.approx(same.eye.height, rel=1e-9)
+    assert any("without its models" in doubt for doubt in found.doubts)
+    assert not any("without its models" in doubt for doubt in same.doubts)
+
+
+def test_own_equalisers_beside_models_are_refused_bit_by_bit(project, built) -> None:
+    made = at_end(project, "jl0", "listener", built["fulmar_rx"], "fulmar_rx")
+    link = made.design.link("jl0")
+    with pytest.raises(InputError, match="all that equalises"):
+        bits_of(made, "jl0", listener=set_value(link.listener, decisions=2))
+    long = eye_inputs(made.design, set_value(link, bits=2_000_000))
+    with pytest.raises(InputError, match="At most 1000000"):
+        EYE.run(long, Control())

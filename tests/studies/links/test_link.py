@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from onda.engine.links.chain import Chain
-from onda.engine.links.statistical import Jitter
+from onda.engine.links.sampler import Jitter
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.edits import replace_object
@@ -338,9 +338,9 @@ def test_links_that_cannot_be(board, jl0) -> None:
         set_value(jl0, mismatch=q("10 %", "ratio"))
     with pytest.raises(InputError):
         set_value(jl0, error_rate=0.5)
-    four = set_value(jl0, modulation="pam4")
-    with pytest.raises(InputError, match="two levels"):
-        EYE.run(eye_inputs(board.design, four), Control())
+    with pytest.raises(InputError, match="typed pattern"):
+        set_value(jl0, typed="0120")
+    assert set_value(jl0, typed="0120", modulation="pam4").typed == "0120"
 
 
 def test_a_channel_that_lets_nothing_through_is_said(board, jl0) -> None:

@@ -1,5 +1,5 @@
-/* Receiver of the Fulmar demo as an executable model: a peaking stage and decision feedback that
-   adapts. Made up. Build: cc -shared -fPIC -O2 -o fulmar_rx.so fulmar_rx.c -lm */
+/* Receiver of the Fulmar demo as an executable model: a peaking stage, decision feedback that adapts,
+   and a clock that follows the edges. Made up. Build: cc -shared -fPIC -O2 -o fulmar_rx.so fulmar_rx.c -lm */
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -14,7 +14,7 @@ typedef struct {
     double tap[TAPS], decided[TAPS], rate, level;
     long taps;
     double phase, time;         /* of the clock, s */
-    double last, sum;
+    double last;                /* sample before this one */
     char out[512];
 } Model;
 
@@ -83,8 +83,13 @@ long AMI_GetWave(double *wave, long size, double *clocks, char **out, void *memo
         double y = peaking(m, wave[i]);
         for (long k = 0; k < m->taps; k++) y -= m->tap[k] * m->decided[k];
         wave[i] = y;
-        m->time += m->step;
         m->phase -= m->step;
+        if ((y >= 0.0) != (m->last >= 0.0)) {
+            /* An edge comes half a bit before a sample: the clock goes a little of the way. */
+            double late = m->phase + m->step * y / (y - m->last) - 0.5 * m->bit_time;
+            m->phase -= 0.02 * late;
+        }
+        m->last = y;
         if (m->phase <= 0.0) {
             double bit = y >= 0.0 ? 1.0 : -1.0;
             double error = y - bit * m->level;
@@ -94,9 +99,10 @@ long AMI_GetWave(double *wave, long size, double *clocks, char **out, void *memo
                 m->tap[k] += 0.05 * m->rate * (error * m->decided[k] > 0.0 ? 1.0 : -1.0);
             for (long k = m->taps - 1; k > 0; k--) m->decided[k] = m->decided[k - 1];
             m->decided[0] = bit;
-            clocks[tick++] = m->time - 0.5 * m->bit_time;
+            clocks[tick++] = m->time + m->phase - 0.5 * m->bit_time;
             m->phase += m->bit_time;
         }
+        m->time += m->step;
     }
     clocks[tick] = -1.0;
     snprintf(m->out, sizeof m->out, "(fulmar_rx (gain %g) (tap1 %g) (tap2 %g))", m->gain, m->tap[0],

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.links.equalisers import continuous, forward_taps
+from onda.engine.links.measured import Response, behind
 from onda.engine.links.statistical import SampledPulse
 from onda.errors import NotPhysical
 
@@ -35,6 +36,7 @@ class Chain:
     taps, main : of the transmitter, a unit interval apart, and which of them is the main one
     gain : of the continuous equaliser at 0 Hz, 0 to 1; 1 with no zero for none
     zero, poles : Hz; H = (gain + jf / zero) / prod(1 + jf / pole)
+    response : in the place of these, by frequency
     receive_taps, receive_main : of the receiver
     decisions : taps of the decision feedback, from the first cursor behind the main one
     limit : of each of these as a share of the main cursor
@@ -49,6 +51,7 @@ class Chain:
     receive_main: int = 0
     decisions: int = 0
     limit: float = 1.0
+    response: Response | None = None
 
     def __post_init__(self) -> None:
         for name, taps, main in (
@@ -68,7 +71,7 @@ class Chain:
     @property
     def without_continuous(self) -> Chain:
         """The same without the continuous equaliser."""
-        return replace(self, gain=1.0, zero=0.0, poles=())
+        return replace(self, gain=1.0, zero=0.0, poles=(), response=None)
 
     @property
     def bare(self) -> Chain:
@@ -82,8 +85,19 @@ class Chain:
             return pulse
         return SampledPulse(forward_taps(pulse.samples, self.taps, per_ui), pulse.step)
 
+    @property
+    def for_edges(self) -> Chain:
+        """The same for what every edge adds, where rise and fall are unlike: a tap that turns a
+        symbol over turns rise into fall, and what both share stays."""
+        return replace(self, taps=tuple(abs(t) for t in self.taps))
+
     def behind_continuous(self, pulse: SampledPulse, unit_interval: float) -> SampledPulse:
         """A pulse behind the continuous equaliser."""
+        if self.response is not None:
+            self.response.check_covers(unit_interval)
+            after = _FOLLOWED_UI * _per_ui(pulse, unit_interval)
+            made = behind(pulse.samples, pulse.step, self.response, after=after)
+            return SampledPulse(made, pulse.step)
         if not self.poles:
             return pulse
         w = 2.0 * math.pi

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.links.statistical import Jitter, Sampler
+from onda.engine.links.sampler import Jitter, Sampler
 
 __all__ = ["EyeGrid", "contours", "eye_grid", "log10_errors", "with_jitter", "with_noise"]
 
@@ -52,11 +52,12 @@ def eye_grid(sampler: Sampler, moments: FloatArray, *, places: int = 2048) -> Ey
     from onda.engine.links.level_kernels import moved
 
     with ThreadPoolExecutor(_CORES) as pool:
-        seen = list(pool.map(lambda moment: sampler.seen(float(moment)), moments))
-    levels = tuple(sorted(sampler.levels))
+        seen = list(pool.map(lambda moment: sampler.seen_by_level(float(moment)), moments))
+    levels = tuple(sampler.levels)
     most = max(abs(x) for x in levels)
     reach = max(
-        most * abs(main) + max(abs(isi.values[0]), abs(isi.values[-1])) for main, isi in seen
+        most * abs(main) + max(float(np.abs(isi.values[[0, -1]]).max()) for isi in by_level)
+        for main, by_level in seen
     )
     reach = _ROOM * (reach + _TAIL * sampler.sigma) or 1.0
     volts = np.linspace(-reach, reach, places)
@@ -65,8 +66,9 @@ def eye_grid(sampler: Sampler, moments: FloatArray, *, places: int = 2048) -> Ey
     one = np.ones(1)
 
     def lay(i: int) -> None:
-        main, isi = seen[i]
+        main, by_level = seen[i]
         for k, level in enumerate(levels):
+            isi = by_level[k]
             at = (isi.values + level * main + reach) / step
             moved(one, 1, at, isi.weights, mass[k, i])
 
@@ -146,13 +148,21 @@ def _gone(mass: FloatArray, volts: FloatArray, wanted: float) -> FloatArray:
 
 
 def log10_errors(
-    mass: FloatArray, volts: FloatArray, pair: int, threshold: Sequence[float] | FloatArray
+    mass: FloatArray,
+    volts: FloatArray,
+    pair: int,
+    threshold: Sequence[float] | FloatArray,
+    *,
+    needed: float = 0.0,
 ) -> FloatArray:
-    """log10 of the share (m,) of two neighbouring levels that is taken for the other one."""
+    """log10 of the share (m,) of two neighbouring levels that is taken for the other one.
+
+    `threshold` (m,) V; within half of `needed` V of it either level may be taken for the other.
+    """
     step = float(volts[1] - volts[0])
-    at = (np.asarray(threshold, dtype=float) - volts[0]) / step + 0.5
     out = np.zeros(mass.shape[1])
-    for level, back in ((pair + 1, False), (pair, True)):
+    for level, back, away in ((pair + 1, False, 0.5 * needed), (pair, True, -0.5 * needed)):
+        at = (np.asarray(threshold, dtype=float) + away - volts[0]) / step + 0.5
         one = mass[level][:, ::-1] if back else mass[level]
         place = len(volts) - at if back else at
         below = np.concatenate([np.zeros((len(one), 1)), np.cumsum(one, axis=1)], axis=1)

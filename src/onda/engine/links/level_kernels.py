@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-__all__ = ["added", "log_below", "moved", "spread", "where_below"]
+__all__ = ["added", "log_below", "moved", "spread", "stepped", "where_below"]
 
 FloatArray = NDArray[np.float64]
 _ROOT_HALF = math.sqrt(0.5)
@@ -122,3 +122,33 @@ def spread(mass: FloatArray, kernel: FloatArray, out: FloatArray) -> None:
             for k in range(len(kernel)):
                 at = min(max(i + k - half, 0), last)
                 out[row, at] += weight * kernel[k]
+
+
+@njit(cache=True, nogil=True)
+def stepped(given: FloatArray, own: FloatArray, hop: FloatArray) -> FloatArray:
+    """A step of a walk among n states, all equally likely to be next.
+
+    Parameters
+    ----------
+    given : (n, m) distribution before each state; own : (n,) places that the state adds
+    hop : (n, n) places that the way to one state (first) from another one adds
+
+    Returns
+    -------
+    (n, m) distribution before each state one step later
+    """
+    n, m = given.shape
+    out = np.zeros((n, m))
+    share = 1.0 / n
+    for to in range(n):
+        for source in range(n):
+            move = own[source] + hop[to, source]
+            whole = math.floor(move)
+            right = (move - whole) * share
+            left = share - right
+            for i in range(max(0, -whole), min(m, m - whole - 1)):
+                weight = given[source, i]
+                if weight != 0.0:
+                    out[to, i + whole] += left * weight
+                    out[to, i + whole + 1] += right * weight
+    return out

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-__all__ = ["shift_register"]
+__all__ = ["scrambled", "shift_register"]
 
 
 @njit(cache=True, nogil=True)
@@ -19,4 +19,15 @@ def shift_register(order, taps, count):  # type: ignore[no-untyped-def]
         for tap in taps:
             feed ^= (state >> (tap - 1)) & 1
         state = ((state << 1) | feed) & ((1 << order) - 1)
+    return out
+
+
+@njit(cache=True, nogil=True)
+def scrambled(bits):  # type: ignore[no-untyped-def]
+    """Bits (n,) behind the self-synchronising scrambler x^58 + x^39 + 1, its register all ones."""
+    out = np.empty(len(bits), dtype=np.int8)
+    for i in range(len(bits)):
+        early = out[i - 39] if i >= 39 else 1
+        late = out[i - 58] if i >= 58 else 1
+        out[i] = bits[i] ^ early ^ late
     return out

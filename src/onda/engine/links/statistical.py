@@ -2,8 +2,7 @@
 
 Every symbol but the one sampled adds its cursor times one of a few levels, all equally likely and
 independent: levels are added cursor by cursor, and gathered in narrow bins by their mean once there
-are very many. Crosstalk adds the same way, its phase free; noise is Gaussian. Jitter moves the
-moment of sampling, the same for all cursors.
+are very many. Crosstalk adds the same way, its phase free; noise is Gaussian.
 
 References
 ----------
@@ -24,18 +23,13 @@ from onda.errors import NotPhysical
 
 __all__ = [
     "Contour",
-    "Crossings",
-    "Jitter",
     "Levels",
     "SampledPulse",
-    "Sampler",
-    "bathtub",
     "contour",
-    "crossings",
     "disturbance",
     "exceeded",
     "interference",
-    "shaken",
+    "log_share_below",
     "size_at",
 ]
 
@@ -50,8 +44,6 @@ _LEAST_STEP = 1e-15
 _LEFT_OUT = 1e-4
 """Share of all cursors that may be left out."""
 _LEAST_LOG10 = -290.0
-_ARCS = 64
-"""Phases of a sine of jitter."""
 _NEAR = 1e-10
 """Share of a level within which it is found."""
 
@@ -230,7 +222,7 @@ def _by_size(levels: Levels) -> tuple[FloatArray, FloatArray]:
     return sizes[order], np.cumsum(levels.weights[order][::-1])[::-1]
 
 
-def _log_below(levels: Levels, at: float, sigma: float) -> float:
+def log_share_below(levels: Levels, at: float, sigma: float) -> float:
     """Natural logarithm of the probability that rising levels are below `at`."""
     if sigma > 0.0:
         from onda.engine.links.level_kernels import log_below
@@ -289,169 +281,3 @@ def contour(
     upper = higher * main + _where_below(isi, sigma, wanted)
     mirrored = Levels(-isi.values[::-1], isi.weights[::-1])
     return Contour(upper, lower * main - _where_below(mirrored, sigma, wanted))
-
-
-@dataclass(frozen=True, slots=True)
-class Jitter:
-    """Of the moment of sampling, s: Gaussian rms, two equally likely places `dual_dirac` apart, a
-    sine of that amplitude with any phase, and two more places, `duty` apart, of every other
-    symbol."""
-
-    random: float = 0.0
-    dual_dirac: float = 0.0
-    sine: float = 0.0
-    duty: float = 0.0
-
-    def places(self) -> tuple[FloatArray, FloatArray]:
-        """Places of all but the Gaussian part and their weights."""
-        places, weights = np.zeros(1), np.ones(1)
-        for apart in (self.dual_dirac, self.duty):
-            if apart > 0.0:
-                places = (places[:, None] + np.array([-0.5, 0.5]) * apart).ravel()
-                weights = np.repeat(0.5 * weights, 2)
-        if self.sine > 0.0:
-            arcs = self.sine * np.cos(math.pi * (np.arange(_ARCS) + 0.5) / _ARCS)
-            places = (places[:, None] + arcs).ravel()
-            weights = (weights[:, None] * np.full(_ARCS, 1.0 / _ARCS)).ravel()
-        return places, weights
-
-    @property
-    def effective(self) -> float:
-        """All kinds together, s rms."""
-        places, weights = self.places()
-        return math.sqrt(self.random**2 + float((weights * places**2).sum()))
-
-
-@dataclass(frozen=True, slots=True)
-class Crossings:
-    """Where an error rate is passed left and right of the best moment, s from the sampling time;
-    NaN where it is nowhere reached."""
-
-    left: float
-    right: float
-
-    @property
-    def width(self) -> float:
-        """Between both, s; 0 where the eye is closed."""
-        return self.right - self.left if self.right == self.right else 0.0
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Sampler:
-    """What is sampled, and between which levels it is told apart.
-
-    Attributes
-    ----------
-    pulse : at the sampler; sampling : s, of its main cursor; unit_interval : s
-    sigma : V rms of noise; taps : V, taken off the first, second... cursor behind the main one
-    levels : all that are sent; pair : the two that are told apart; threshold : V between them
-    extra : what crosstalk adds
-    """
-
-    pulse: SampledPulse
-    sampling: float
-    unit_interval: float
-    sigma: float = 0.0
-    taps: Sequence[float] = ()
-    levels: Sequence[float] = (-1.0, 1.0)
-    pair: tuple[float, float] = (-1.0, 1.0)
-    threshold: float = 0.0
-    extra: Levels | None = None
-
-    def seen(self, moment: float) -> tuple[float, Levels]:
-        """Main cursor, V, and what all else adds, at a moment (s) from the sampling time."""
-        cursors = self.pulse.cursors(self.sampling + moment, self.unit_interval)
-        main = cursors.pop(0)
-        for j, tap in enumerate(self.taps, 1):
-            cursors[j] = cursors.get(j, 0.0) - tap
-        isi = interference(cursors.values(), self.levels)
-        return main, isi if self.extra is None else isi.plus(self.extra)
-
-    def contour(self, moment: float, error_rate: float) -> Contour:
-        """Between the two levels at a moment."""
-        main, isi = self.seen(moment)
-        return contour(isi, main, self.sigma, error_rate, self.pair)
-
-    def log10_errors(self, moment: float) -> float:
-        """log10 of the share of the two levels that is taken for the other one, without jitter."""
-        main, isi = self.seen(moment)
-        lower, higher = self.pair
-        early = _log_below(isi, self.threshold - higher * main, self.sigma)
-        if lower == -higher and self.threshold == 0.0:
-            # By symmetry, as all levels come in pairs.
-            return max(early / math.log(10.0), _LEAST_LOG10 - 300.0)
-        mirrored = Levels(-isi.values[::-1], isi.weights[::-1])
-        late = _log_below(mirrored, lower * main - self.threshold, self.sigma)
-        both = float(np.logaddexp(early, late)) - math.log(2.0)
-        return max(both / math.log(10.0), _LEAST_LOG10 - 300.0)
-
-
-def bathtub(
-    sampler: Sampler, jitter: Jitter, *, span: float = 0.75, density: float = 256.0
-) -> tuple[FloatArray, FloatArray]:
-    """Moments (m,) s from the sampling time, and log10 of the error rate (m,) between two levels.
-
-    Parameters
-    ----------
-    span : unit intervals to either side; density : moments in a unit interval
-    """
-    places, _ = jitter.places()
-    unit = sampler.unit_interval
-    step = unit / density
-    if jitter.random > 0.0:
-        step = min(step, jitter.random / 5.0)
-    reach = span * unit + float(np.abs(places).max()) + 38.0 * jitter.random
-    reach = min(reach, span * unit + float(np.abs(places).max()) + unit)
-    half = math.ceil(reach / step)
-    fine = np.asarray(np.arange(-half, half + 1) * step, dtype=np.float64)
-    still = np.array([sampler.log10_errors(float(moment)) for moment in fine])
-    moments = fine[np.abs(fine) <= span * unit + 0.5 * step]
-    return moments, shaken(moments, fine, still, jitter)
-
-
-def shaken(moments: FloatArray, fine: FloatArray, still: FloatArray, jitter: Jitter) -> FloatArray:
-    """log10 of the error rate (m,) with jitter, from that without, `still`, at `fine` moments."""
-    places, weights = jitter.places()
-    step = float(fine[1] - fine[0])
-    if jitter.random > 0.0:
-        far = math.floor(38.0 * jitter.random / step)
-        away = np.asarray(np.arange(-far, far + 1) * step, dtype=np.float64)
-        kernel = -0.5 * (away / jitter.random) ** 2 / math.log(10.0)
-        kernel = kernel - _log10_sum(kernel)
-    else:
-        away, kernel = np.zeros(1), np.zeros(1)
-    share = (kernel[:, None] + np.log10(weights)).ravel()
-    out = np.empty(len(moments))
-    for i, moment in enumerate(moments):
-        at = (moment + away[:, None] + places).ravel()
-        out[i] = _log10_sum(np.interp(at, fine, still) + share)
-    return np.maximum(out, _LEAST_LOG10)
-
-
-def _log10_sum(terms: FloatArray) -> float:
-    top = float(terms.max())
-    return top + math.log10(float(np.sum(10.0 ** (terms - top))))
-
-
-def crossings(moments: FloatArray, log10: FloatArray, error_rate: float) -> Crossings:
-    """Where a bathtub passes an error rate, going out from its lowest moments."""
-    wanted = math.log10(error_rate)
-    inside = log10 < wanted
-    if not inside.any():
-        return Crossings(math.nan, math.nan)
-    lowest = np.flatnonzero(log10 <= log10.min() + 1e-9)
-    centre = int(lowest[len(lowest) // 2])
-    left = centre
-    while left > 0 and inside[left - 1]:
-        left -= 1
-    right = centre
-    while right + 1 < len(log10) and inside[right + 1]:
-        right += 1
-
-    def between(inner: int, outer: int) -> float:
-        if not 0 <= outer < len(log10):
-            return float(moments[inner])
-        share = (wanted - log10[inner]) / (log10[outer] - log10[inner])
-        return float(moments[inner] + share * (moments[outer] - moments[inner]))
-
-    return Crossings(between(left, left - 1), between(right, right + 1))

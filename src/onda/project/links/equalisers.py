@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from onda.project.base import Frozen, default_of
+from onda.project.base import Frozen, Identifier, default_of
 from onda.project.links.executable import ExecutableModel
 from onda.project.quantities import (
     Frequency,
@@ -26,6 +26,7 @@ __all__ = [
     "Sender",
     "Tap",
     "around_main",
+    "de_emphasis",
     "three_taps",
     "usual_peaking",
 ]
@@ -59,6 +60,13 @@ def three_taps(before: float, behind: float) -> tuple[float, float, float]:
     return before, 1.0 - abs(before) - abs(behind), behind
 
 
+def de_emphasis(db: float) -> tuple[float, float]:
+    """The main tap and the one behind it that lower all but the first of several like bits by so
+    many dB (below 0), the first one as it was."""
+    rest = float(10.0 ** (-abs(db) / 20.0))
+    return 0.5 * (1.0 + rest), -0.5 * (1.0 - rest)
+
+
 def _check(name: str, taps: tuple[float, ...], main: int) -> None:
     if taps and main >= len(taps):
         raise ValueError(f"{name}: tap {main + 1} cannot be the main one of {len(taps)}")
@@ -76,6 +84,8 @@ class Sender(Frozen):
         behind it, the sum of sizes 1
     model : an executable one, before these taps
     random : jitter, rms; bounded, duty : between two equally likely places; sine : amplitude
+    sine_at : Hz of that sine, which a clock recovery may follow; None for faster than it can
+    fall : time that falling edges take, of that of the rising ones
     """
 
     taps: Taps = ()
@@ -86,6 +96,8 @@ class Sender(Frozen):
     bounded: UnitInterval = default_of("0 UI", "unit interval")
     sine: UnitInterval = default_of("0 UI", "unit interval")
     duty: UnitInterval = default_of("0 UI", "unit interval")
+    sine_at: Frequency | None = None
+    fall: Ratio = default_of("100 %", "ratio")
 
     @model_validator(mode="after")
     def _consistent(self) -> Sender:
@@ -93,6 +105,10 @@ class Sender(Frozen):
         for name in ("random", "bounded", "sine", "duty"):
             if getattr(self, name).si > 1.0:
                 raise ValueError(f"{name} jitter above 1 UI leaves nothing to look at")
+        if self.sine_at is not None and not self.sine_at.si > 0.0:
+            raise ValueError("the sine of jitter has a frequency above 0 Hz")
+        if not 0.1 <= self.fall.si <= 10.0:
+            raise ValueError("falling edges take between 10 % and 1000 % of rising ones")
         return self
 
 
@@ -108,6 +124,12 @@ class Listener(Frozen):
     decisions : taps of the decision feedback; limit : of each as a share of the main cursor
     noise : V rms at the sampler
     model : an executable one, before all of these
+    response : a file of the project: dB of a measured equaliser over Hz, a column for each of its
+        settings, in the place of zero and poles; response_setting : which, from 1, None for the
+        best
+    clock : what the sampler goes by: the middle of the data, or a loop of that order which follows
+        their edges, as fast as `clock_bandwidth`, its damping where it is of second order
+    offset : V by which the sampler decides too high; sensitivity : V, whole, that it needs
     """
 
     gains: Annotated[tuple[Loss, ...], Field(max_length=40)] = ()
@@ -120,6 +142,13 @@ class Listener(Frozen):
     limit: Ratio = default_of("100 %", "ratio")
     noise: Voltage = default_of("0 V", "voltage")
     model: ExecutableModel | None = None
+    response: Identifier | None = None
+    response_setting: Annotated[int, Field(ge=1, le=60)] | None = None
+    clock: Literal["ideal", "first", "second"] = "ideal"
+    clock_bandwidth: Frequency | None = None
+    clock_damping: Annotated[float, Field(ge=0.2, le=20.0, allow_inf_nan=False)] = 1.0
+    offset: Voltage = default_of("0 V", "voltage")
+    sensitivity: Voltage = default_of("0 V", "voltage")
 
     @model_validator(mode="after")
     def _consistent(self) -> Listener:
@@ -132,6 +161,10 @@ class Listener(Frozen):
             raise ValueError("poles of a continuous equaliser must differ")
         if not 0.0 <= self.limit.si <= 10.0:
             raise ValueError("the limit of decision taps lies between 0 and 10")
-        if self.noise.si < 0.0:
-            raise ValueError("noise must be 0 V or above")
+        if self.noise.si < 0.0 or self.sensitivity.si < 0.0:
+            raise ValueError("noise and sensitivity must be 0 V or above")
+        if self.response is not None and (self.gains or self.gain is not None):
+            raise ValueError("an equaliser goes by a measured response, or by gains, not by both")
+        if self.clock != "ideal" and not (self.clock_bandwidth and self.clock_bandwidth.si > 0.0):
+            raise ValueError("a clock that follows the edges needs a bandwidth")
         return self

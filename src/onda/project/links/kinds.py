@@ -19,6 +19,8 @@ def _refers(link: Link) -> Iterable[Mention]:
         yield Mention("group", link.group)
     if link.pulse is not None:
         yield Mention("file", link.pulse)
+    if link.listener.response is not None:
+        yield Mention("file", link.listener.response)
     for model in (link.sender.model, link.listener.model):
         if model is not None:
             yield Mention("file", model.parameters)

@@ -6,34 +6,64 @@ from typing import Annotated, Literal, get_args
 
 from pydantic import Field, StringConstraints, model_validator
 
+from onda.engine.links.codes import typed_symbols
+from onda.engine.links.masks import Mask, hexagon
+from onda.errors import NotPhysical
 from onda.project.base import Frozen, Identifier, Name, Text, check_unique, default_of
 from onda.project.links.equalisers import Listener, Sender
 from onda.project.quantities import DataRate, Ratio, Time, UnitInterval, Voltage
 
-__all__ = ["PATTERNS", "EyeMask", "Launch", "Link", "SheetEntry"]
+__all__ = ["PATTERNS", "Code", "Corner", "EyeMask", "Launch", "Link", "SheetEntry"]
 
 Pattern = Literal[7, 9, 11, 13, 15, 17, 20, 23, 29, 31]
 PATTERNS: tuple[int, ...] = get_args(Pattern)
 """Orders of the pseudo-random patterns."""
 
 
+Code = Literal["none", "8b10b", "64b66b"]
+"""What becomes of the pseudo-random bits before they are sent."""
+
 Sampling = Literal["crossings", "tallest"]
 """Half a bit after the crossings, as a clock that follows them does; where the eye is tallest."""
 
 
+class Corner(Frozen):
+    """Of a mask, unit intervals from the sampling point, and from the threshold."""
+
+    at: Annotated[float, Field(ge=-1.0, le=1.0, allow_inf_nan=False)]
+    volts: Voltage
+
+
 class EyeMask(Frozen):
-    """Forbidden hexagon: widths in unit intervals, height in volts (both whole, not half)."""
+    """Forbidden hexagon: widths in unit intervals, height in volts (both whole, not half).
+
+    With `corners`, in their order around the sampling point, it is that polygon instead. Of four
+    levels each eye must keep clear of it.
+    """
 
     width: UnitInterval
     flat: UnitInterval
     height: Voltage
     source: Text = ""
+    corners: Annotated[tuple[Corner, ...], Field(max_length=40)] = ()
 
     @model_validator(mode="after")
-    def _hexagon(self) -> EyeMask:
+    def _consistent(self) -> EyeMask:
         if not 0 <= self.flat.si <= self.width.si <= 1:
             raise ValueError("a mask must have flat <= width <= 1 UI")
+        try:
+            self.shape()
+        except NotPhysical as error:
+            raise ValueError(str(error)) from error
         return self
+
+    def shape(self) -> Mask | None:
+        """What must be kept clear of; None for a hexagon without size."""
+        if self.corners:
+            return Mask(tuple((c.at, c.volts.si) for c in self.corners))
+        if not (self.width.si > 0.0 and self.height.si > 0.0):
+            return None
+        return hexagon(0.5 * self.width.si, 0.5 * self.flat.si, 0.5 * self.height.si)
 
 
 class Launch(Frozen):
@@ -77,6 +107,9 @@ class Link(Frozen):
         lowest level to the highest; a column more for each other lane
     error_rate : at which eyes are measured; crosstalk : whether other lanes of the channel disturb
     sheet : of the operating margin, what differs from the usual one
+    code : of the pseudo-random bits; typed : symbols sent over and over in their place
+    devices : the edges of a path are those of the device models at its ends, not of the linear
+        values beside them
     """
 
     id: Identifier
@@ -100,6 +133,9 @@ class Link(Frozen):
     error_rate: Annotated[float, Field(ge=1e-18, le=1e-2)] = 1e-12
     crosstalk: bool = True
     sheet: Annotated[tuple[SheetEntry, ...], Field(max_length=60)] = ()
+    code: Code = "none"
+    typed: Annotated[str, StringConstraints(max_length=20_000)] = ""
+    devices: bool = False
 
     @model_validator(mode="after")
     def _one_channel(self) -> Link:
@@ -107,6 +143,11 @@ class Link(Frozen):
         if sum(x is not None for x in ways) != 1:
             raise ValueError("a link runs over a path, a network, a lane of a group, or a pulse")
         check_unique("parameter", (entry.id for entry in self.sheet))
+        if self.typed.strip():
+            try:
+                typed_symbols(self.typed, len(self.levels))
+            except NotPhysical as error:
+                raise ValueError(str(error)) from error
         if not 0.3 <= self.mismatch.si <= 1.0:
             raise ValueError("the ratio of level mismatch lies between 30 % and 100 %")
         return self

@@ -12,7 +12,7 @@ from onda.project.links.link import Link
 from onda.project.links.recipe import over
 from onda.project.model import Project
 
-__all__ = ["End", "model_of", "put_model", "with_model", "with_pulse"]
+__all__ = ["End", "model_of", "put_model", "with_model", "with_pulse", "with_response"]
 
 End = Literal["sender", "listener"]
 
@@ -42,6 +42,15 @@ def with_pulse(project: Project, link: Link, name: str, sha256: str) -> Project:
     """A link over a pulse of a file by its name and SHA-256."""
     project, identifier = _with_file(project, "pulses", name, sha256)
     return replace_object(project, set_value(link, **over(f"pulse:{identifier}")))
+
+
+def with_response(project: Project, link: Link, name: str, sha256: str) -> Project:
+    """A link whose receiver goes by a measured response, a file by its name and SHA-256."""
+    project, identifier = _with_file(project, "responses", name, sha256)
+    listener = set_value(
+        link.listener, response=identifier, response_setting=None, gains=(), gain=None
+    )
+    return replace_object(project, set_value(link, listener=listener))
 
 
 def _with_file(project: Project, folder: str, name: str, sha256: str) -> tuple[Project, str]:

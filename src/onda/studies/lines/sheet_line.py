@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from onda.engine.circuits import LinePiece, Net, ShuntBranch, solve_linear
 from onda.engine.circuits.stimulus import edge
 from onda.engine.lines import CapacitancePart, Line
-from onda.engine.links.eye import Eye, bit_by_bit_eye
+from onda.engine.links.eye import Eye
+from onda.engine.links.overlay import bit_by_bit_eye
 from onda.engine.links.patterns import prbs
 from onda.engine.links.pulse import pulse_from_step
 from onda.engine.materials import WidebandDebye

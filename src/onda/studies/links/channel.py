@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.circuits import solve_linear
 from onda.engine.circuits.stimulus import edge
+from onda.engine.links.measured import Response, behind, more_loss
 from onda.errors import InputError, NotPhysical
 from onda.formats.signal_csv import read_signals
 from onda.project.files import Content
@@ -17,15 +19,21 @@ from onda.studies.core.study import Control
 from onda.studies.coupling.group import GROUP
 from onda.studies.links.executable import through_models
 from onda.studies.links.inputs import ChannelInputs, GroupLane
-from onda.studies.links.network_channel import lane_doubts, lane_others, lane_step
+from onda.studies.links.network_channel import lane_doubts, lane_fall, lane_others, lane_step
 from onda.studies.paths.build import at_device_edge, build_path
-from onda.studies.paths.items import PathInputs, without_devices
+from onda.studies.paths.items import PathInputs, StimulusInputs, without_devices
+from onda.studies.paths.run import run_path
 
 __all__ = ["ChannelStep", "channel_step"]
 
 FloatArray = NDArray[np.float64]
 _PER_UI, _MOST_UI = 64, 20_000
 """Samples of a unit interval of a typed pulse, and how many of these it may have."""
+_MOST_SAMPLES = 200_000
+_ROUND_TRIPS, _EDGES, _REST_UI = 8.0, 10.0, 4.0
+"""How long a device's edge has: delays of the path, edges, unit intervals."""
+_STILL, _LONGER = 2e-3, 6
+"""Share of the swing that may be left, and how often the time is doubled until it is."""
 _KEPT = 0.95
 """Share of a response by a transform that is not disturbed by its own repetition."""
 
@@ -39,6 +47,7 @@ class ChannelStep:
     time : (t,) s, the step a unit interval after the first; volts : (t,) at the receiver
     others : (k, t) V that each other lane puts in by its own step
     delay : s; doubts : what is wrong with the data that it rests on
+    fall : (t,) V at the receiver for the step back, None where that is the same turned over
     """
 
     time: FloatArray
@@ -46,6 +55,7 @@ class ChannelStep:
     others: FloatArray
     delay: float
     doubts: tuple[str, ...] = ()
+    fall: FloatArray | None = None
 
 
 @held(2**27)
@@ -57,14 +67,43 @@ def channel_step(inputs: ChannelInputs) -> ChannelStep:
     InputError : the network has no such lane, or a model fails
     NotPhysical : the edge is too slow for the rate
     """
+    if inputs.more_loss > 0.0:
+        less = channel_step(replace(inputs, more_loss=0.0))
+        return _lossier(less, more_loss(inputs.more_loss, 1.0 / inputs.unit_interval))
     bare = _bare_step(inputs.without_models)
     if inputs.sender is None and inputs.listener is None:
         return bare
+    doubts = bare.doubts
+    if bare.fall is not None:
+        # Models turn an impulse response into another one; both edges have one in the mean.
+        bare = replace(bare, volts=0.5 * (bare.volts - bare.fall + bare.fall[0] + bare.fall[-1]))
+        doubts = (*doubts, "executable models get the mean of unlike edges")
     steps = np.concatenate([bare.volts[None, :], bare.others])
     time, made = through_models(
         bare.time, steps, inputs.unit_interval, inputs.sender, inputs.listener
     )
-    return ChannelStep(time, made[0], made[1:], bare.delay, bare.doubts)
+    return ChannelStep(time, made[0], made[1:], bare.delay, doubts)
+
+
+def _lossier(channel: ChannelStep, more: Response) -> ChannelStep:
+    """A channel behind more line."""
+    apart = float(np.median(np.diff(channel.time)))
+    count = min(math.ceil((channel.time[-1] - channel.time[0]) / apart), _MOST_SAMPLES)
+    time = np.linspace(float(channel.time[0]), float(channel.time[-1]), count)
+
+    def through(volts: FloatArray) -> FloatArray:
+        even = np.interp(time, channel.time, volts)
+        slope = np.diff(even, prepend=even[0])
+        return np.asarray(even[0] + np.cumsum(behind(slope, time[1] - time[0], more, after=0)))
+
+    others = [through(one) for one in channel.others]
+    return replace(
+        channel,
+        time=time,
+        volts=through(channel.volts),
+        others=np.array(others) if others else np.zeros((0, count)),
+        fall=None if channel.fall is None else through(channel.fall),
+    )
 
 
 @held(2**27)
@@ -74,16 +113,55 @@ def _bare_step(inputs: ChannelInputs) -> ChannelStep:
         others = np.zeros((0, len(time)))
         if inputs.crosstalk:
             others = lane_others(inputs.lane, inputs.unit_interval, time)
-        return ChannelStep(time, volts, others, delay, lane_doubts(inputs.lane))
+        fall = None
+        if inputs.lane.fall != 1.0:
+            fall = lane_fall(inputs.lane, inputs.unit_interval, time)
+        return ChannelStep(time, volts, others, delay, lane_doubts(inputs.lane), fall)
+    if inputs.fall != 1.0 and inputs.path is None:
+        raise InputError(
+            "falling edges unlike the rising ones are worked out over paths and networks only",
+            remedy="Set the falling edge to 100 %, or take the group into a network.",
+        )
     if inputs.group is not None:
         return _of_group(inputs.group, inputs.unit_interval, crosstalk=inputs.crosstalk)
     if inputs.pulse is not None:
         return _of_pulse(inputs.pulse, inputs.unit_interval, crosstalk=inputs.crosstalk)
     assert inputs.path is not None
-    return _of_path(inputs.path, inputs.unit_interval)
+    if inputs.devices:
+        return _by_devices(inputs.path, inputs.unit_interval)
+    return _of_path(inputs.path, inputs.unit_interval, inputs.fall)
 
 
-def _of_path(wanted: PathInputs, ui: float) -> ChannelStep:
+def _by_devices(path: PathInputs, ui: float) -> ChannelStep:
+    """Both edges as the devices at the ends make them, each from rest."""
+    wanted = at_device_edge(path)
+    delay = build_path(wanted).spans[-1].end
+    rest = ui * math.ceil((_ROUND_TRIPS * delay + _EDGES * wanted.edge) / ui + _REST_UI)
+    for _ in range(_LONGER):
+        time = np.arange(0.0, rest, min(wanted.edge / 20.0, ui / _PER_UI))
+        edges = []
+        for falling in (False, True):
+            sent = StimulusInputs("edge", falling=falling)
+            run = run_path(replace(path, stimulus=sent, window=rest))
+            volts = run.solution.node(run.built.load)
+            edges.append(np.interp(time, run.solution.time, volts))
+        rise, fall = edges
+        # Each edge leads to where the other one begins.
+        if abs(fall[-1] - rise[0]) + abs(rise[-1] - fall[0]) <= _STILL * abs(fall[0] - rise[0]):
+            break
+        rest *= 2.0
+    # A lead of one unit interval at rest.
+    before = np.arange(-ui, 0.0, time[1])
+    return ChannelStep(
+        np.concatenate([before, time]) + ui,
+        np.concatenate([np.full(len(before), rise[0]), rise]),
+        np.zeros((0, len(before) + len(time))),
+        delay,
+        fall=np.concatenate([np.full(len(before), fall[0]), fall]),
+    )
+
+
+def _of_path(wanted: PathInputs, ui: float, fall: float) -> ChannelStep:
     # A device switches as its tables say, whatever edge was typed.
     path = at_device_edge(wanted)
     built = build_path(without_devices(path))
@@ -92,14 +170,18 @@ def _of_path(wanted: PathInputs, ui: float) -> ChannelStep:
         raise NotPhysical("edge", f"{path.edge:.3g} s", "below four unit intervals")
     # A lead of one unit interval, so that what comes before the edge is part of the pulse.
     end = ui + 5.0 * delay + 60.0 * ui
-    solution = solve_linear(
-        built.net,
-        edge(path.low, path.high, path.edge, start=ui),
-        end=end,
-        step=max(min(path.edge / 20.0, ui / 64.0), end / 20000.0),
-    )
+    step = max(min(path.edge * min(fall, 1.0) / 20.0, ui / 64.0), end / 20000.0)
+    # The middles of both edges lie together.
+    begin = ui + max(0.5 * path.edge * (fall - 1.0), 0.0)
+    sent = edge(path.low, path.high, path.edge, start=begin)
+    solution = solve_linear(built.net, sent, end=end, step=step)
     volts = solution.node(built.load)
-    return ChannelStep(solution.time, volts, np.zeros((0, len(volts))), delay)
+    fallen = None
+    if fall != 1.0:
+        start = begin + 0.5 * path.edge * (1.0 - fall)
+        sent = edge(path.high, path.low, path.edge * fall, start=start)
+        fallen = solve_linear(built.net, sent, end=end, step=step).node(built.load)
+    return ChannelStep(solution.time, volts, np.zeros((0, len(volts))), delay, fall=fallen)
 
 
 def _of_pulse(content: Content, ui: float, *, crosstalk: bool) -> ChannelStep:

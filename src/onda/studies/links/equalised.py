@@ -23,8 +23,9 @@ _BEHIND = tuple(-0.025 * k for k in range(13))
 
 def _to_try(wanted: ChainInputs) -> Iterator[Chain]:
     """Every setting of what is to be found: gains first, each with the taps as they are."""
-    for gain in wanted.gains or (wanted.chain.gain,):
-        yield replace(wanted.chain, gain=gain)
+    for response in wanted.responses or (wanted.chain.response,):
+        for gain in wanted.gains or (wanted.chain.gain,):
+            yield replace(wanted.chain, gain=gain, response=response)
 
 
 def _with_taps(chain: Chain) -> Iterator[Chain]:
@@ -63,7 +64,9 @@ def at_sampler(pulse: PulseResponse, inputs: EyeInputs) -> PulseResponse:
     """A channel's pulse as the sampler sees it, decision feedback taken off bit by bit."""
     unit, per_ui = pulse.unit_interval, pulse.samples_per_ui
     sampled = SampledPulse(pulse.flat, unit / per_ui)
-    chain, _ = found_chain(inputs.equalisers, sampled, [], unit, where=inputs.sampling)
+    chain, _ = found_chain(
+        inputs.equalisers, sampled, [], unit, where=inputs.sampling, levels=inputs.levels
+    )
     made = chain.behind_all(sampled, unit)
     at = sampling_time(made, unit, inputs.sampling)
     taps = decision_taps(made.cursors(at, unit), chain)
@@ -75,4 +78,12 @@ def at_sampler(pulse: PulseResponse, inputs: EyeInputs) -> PulseResponse:
         # Each holds for the unit interval around its cursor.
         first = round(at / made.step) + k * per_ui - per_ui // 2
         flat[max(first, 0) : first + per_ui] -= tap
-    return PulseResponse(flat.reshape(-1, per_ui), unit, pulse.base)
+    volts = flat.reshape(-1, per_ui)
+    uneven: FloatArray | None = None
+    if pulse.uneven is not None:
+        edge = SampledPulse(pulse.uneven.reshape(-1), unit / per_ui)
+        edges = chain.for_edges.behind_all(edge, unit).samples
+        uneven = np.zeros(flat.size)
+        uneven[: len(edges)] = edges[: flat.size]
+        uneven = uneven.reshape(volts.shape)
+    return PulseResponse(volts, unit, pulse.base, uneven)

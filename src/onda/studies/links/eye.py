@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
-from onda.engine.links.eye import Eye, Mask, bit_by_bit_eye, mask_hits
-from onda.engine.links.patterns import prbs
+from onda.engine.links.eye import Eye, mask_hits
+from onda.engine.links.overlay import bit_by_bit_eye
 from onda.engine.links.peak import PeakDistortion, peak_distortion
-from onda.engine.links.pulse import PulseResponse, pulse_from_step
+from onda.engine.links.pulse import PulseResponse, pulse_from_step, sampling_phase
 from onda.errors import InputError
 from onda.studies.core.study import Control, Study
 from onda.studies.links.channel import channel_step
 from onda.studies.links.equalised import at_sampler
-from onda.studies.links.inputs import EyeInputs
+from onda.studies.links.inputs import EyeInputs, PatternInputs
+from onda.studies.links.waves import is_by_waves, wave_eye
 
 __all__ = ["EYE", "Eye", "EyeResult"]
 
@@ -32,7 +34,9 @@ class EyeResult:
     eye : the measured eye
     pulse : response to one bit
     peak : worst pattern at the same sampling phase
-    mask_hits : samples inside the mask; mask_growth : how much it could grow; NaN without a mask
+    hits : samples inside the mask, of each opening; growths : how much it could grow there; empty
+        without a mask
+    levels : of the symbols, -1 to 1
     delay : s, of the channel
     doubts : what is wrong with the data that it rests on
     """
@@ -40,67 +44,98 @@ class EyeResult:
     eye: Eye
     pulse: PulseResponse
     peak: PeakDistortion
-    mask_hits: float
-    mask_growth: float
+    hits: tuple[float, ...]
+    growths: tuple[float, ...]
     delay: float
+    levels: tuple[float, ...]
     doubts: tuple[str, ...] = ()
+
+    @property
+    def mask_hits(self) -> float:
+        """Of all openings, NaN without a mask."""
+        return math.fsum(self.hits) if self.hits else math.nan
+
+    @property
+    def mask_growth(self) -> float:
+        """Of the opening with least room, NaN without a mask."""
+        return min(self.growths, default=math.nan)
 
 
 def _run(inputs: EyeInputs, control: Control) -> EyeResult:
-    if not inputs.two_levels:
-        raise InputError(
-            "bit by bit only eyes of two levels are laid over each other",
-            remedy="Look at the eye at its error rate; require its height and width there.",
-        )
-    channel = channel_step(inputs.channel)
+    waved: Eye | None = None
+    more: tuple[str, ...] = ()
+    through = inputs.channel
+    if is_by_waves(through):
+        waved = wave_eye(inputs, control)
+        try:
+            channel_step(through)
+        except InputError:
+            # A model that answers bits only has no pulse.
+            through = through.without_models
+            more = ("the pulse and the worst case are those of the channel without its models",)
+    channel = channel_step(through)
     delay = channel.delay
     control.progress(0.2)
     phases = _PHASES if inputs.bits < _LONG else _PHASES // 2
     pulse = pulse_from_step(
-        channel.time, channel.volts, inputs.unit_interval, samples_per_ui=phases
+        channel.time,
+        channel.volts,
+        inputs.unit_interval,
+        samples_per_ui=phases,
+        fall=channel.fall,
     )
     if not inputs.equalisers.is_bare:
         pulse = at_sampler(pulse, inputs)
+    is_tallest = inputs.sampling == "tallest"
     # The response's memory is filled first, so that exactly the bits asked for are measured.
-    bits = prbs(inputs.prbs, inputs.bits + pulse.volts.shape[0])
-    eye = bit_by_bit_eye(
+    levels = inputs.levels
+    count = inputs.bits + pulse.volts.shape[0] + (pulse.uneven is not None)
+    symbols = inputs.pattern.symbols(count, len(levels))
+    eye = waved or bit_by_bit_eye(
         pulse,
-        bits,
-        phase=peak_distortion(pulse).phase if inputs.sampling == "tallest" else None,
+        symbols,
+        phase=peak_distortion(pulse, values=levels).phase if is_tallest else None,
+        values=levels,
         progress=lambda share: control.progress(0.2 + 0.8 * share),
     )
-    hits, growth = float("nan"), float("nan")
-    if inputs.mask is not None:
-        mask = Mask(0.5 * inputs.mask.width, 0.5 * inputs.mask.flat, 0.5 * inputs.mask.height)
-        hits, growth = mask_hits(eye, mask)
-    peak = peak_distortion(pulse, eye.phase)
+    hits, growths = mask_hits(eye, inputs.mask) if inputs.mask is not None else ((), ())
+    # The phase of a waveform is its own.
+    phase = eye.phase if waved is None else sampling_phase(pulse)
+    peak = peak_distortion(pulse, phase, levels)
     return EyeResult(
         eye=eye,
         pulse=pulse,
         peak=peak,
-        mask_hits=hits,
-        mask_growth=growth,
+        hits=hits,
+        growths=growths,
         delay=delay,
+        levels=levels,
         doubts=(
             *channel.doubts,
-            *_pattern_doubts(inputs.prbs, pulse, eye, peak),
+            *more,
+            *_pattern_doubts(inputs.pattern, pulse, eye, peak),
         ),
     )
 
 
 def _pattern_doubts(
-    order: int, pulse: PulseResponse, eye: Eye, peak: PeakDistortion
+    sent: PatternInputs, pulse: PulseResponse, eye: Eye, peak: PeakDistortion
 ) -> tuple[str, ...]:
     """A pattern of n bits holds all sequences of n bits, and none longer for sure.
 
     No pattern is worse than the one of peak distortion.
     """
+    if sent.typed.strip() or sent.code != "none":
+        # What these leave out they leave out by design.
+        return ()
+    two = len(eye.means) == 2
+    order, what = (sent.order, "bits") if two else (sent.order // 2, "symbols")
     unseen = min(pulse.unseen(eye.phase, order), max(eye.height - peak.height, 0.0))
     if unseen <= _UNSEEN * max(eye.height, 0.0):
         return ()
     return (
-        f"PRBS{order} holds all sequences of {order} bits; what the channel remembers beyond can "
-        f"close the eye by {unseen * 1e3:.3g} mV more",
+        f"{sent.name} holds all sequences of {order} {what}; what the channel "
+        f"remembers beyond can close the eye by {unseen * 1e3:.3g} mV more",
     )
 
 

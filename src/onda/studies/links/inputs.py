@@ -4,9 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import numpy as np
+from numpy.typing import NDArray
+
 from onda.engine.links.chain import Chain
-from onda.engine.links.statistical import Jitter
+from onda.engine.links.clock import ClockRecovery
+from onda.engine.links.codes import coded, gray, repeated, typed_symbols
+from onda.engine.links.masks import Mask
+from onda.engine.links.measured import Response
+from onda.engine.links.sampler import Jitter
+from onda.errors import InputError
+from onda.formats.response_csv import read_responses
 from onda.project.files import Content, content_of
+from onda.project.links.equalisers import Listener
 from onda.project.links.link import Link, Sampling
 from onda.project.model import Design
 from onda.studies.coupling.inputs import GroupInputs, group_inputs, lane_number
@@ -22,21 +32,41 @@ __all__ = [
     "EyeInputs",
     "GroupLane",
     "LinkInputs",
-    "MaskInputs",
+    "Mask",
+    "PatternInputs",
     "channel_inputs",
     "eye_inputs",
     "link_inputs",
     "mask_inputs",
+    "pattern_inputs",
 ]
+
+_CODES = {"8b10b": "8b/10b", "64b66b": "64b/66b"}
 
 
 @dataclass(frozen=True, slots=True)
-class MaskInputs:
-    """Whole widths in unit intervals and whole height in volts."""
+class PatternInputs:
+    """Symbols that are sent: pseudo-random of an order, in a code, or `typed` over and over."""
 
-    width: float
-    flat: float
-    height: float
+    order: int
+    code: str = "none"
+    typed: str = ""
+
+    def symbols(self, count: int, levels: int) -> NDArray[np.int8]:
+        """As many of them, 0 to `levels` - 1."""
+        if self.typed.strip():
+            return repeated(typed_symbols(self.typed, levels), count)
+        if levels == 2:
+            return coded(self.code, self.order, count)
+        return gray(coded(self.code, self.order, 2 * count))
+
+    @property
+    def name(self) -> str:
+        """As it is called."""
+        if self.typed.strip():
+            return "typed pattern"
+        code = "" if self.code == "none" else f" in {_CODES[self.code]}"
+        return f"PRBS{self.order}{code}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +82,9 @@ class ChannelInputs:
     """What the symbols run over: one of a path, a lane of a network, a lane of a group, a pulse.
 
     `crosstalk` asks for what other lanes of the same network or group put into it; `sender` and
-    `listener` are executable models at its ends.
+    `listener` are executable models at its ends. `fall` is what falling edges take of the rising
+    ones; `devices` asks for the edges of the device models at the ends of a path; `more_loss` is dB
+    more line than there is, at half the symbol rate.
     """
 
     path: PathInputs | None
@@ -63,6 +95,9 @@ class ChannelInputs:
     sender: ModelInputs | None = None
     listener: ModelInputs | None = None
     pulse: Content | None = None
+    fall: float = 1.0
+    devices: bool = False
+    more_loss: float = 0.0
 
     @property
     def without_models(self) -> ChannelInputs:
@@ -73,16 +108,17 @@ class ChannelInputs:
 @dataclass(frozen=True, slots=True)
 class ChainInputs:
     """Equalisers as they are wanted: `chain` as far as it is given; `gains` of the continuous one
-    to choose from (0 to 1), `find_taps` to look for the transmit taps."""
+    to choose from (0 to 1), or `responses`, `find_taps` to look for the transmit taps."""
 
     chain: Chain
     gains: tuple[float, ...] = ()
     find_taps: bool = False
+    responses: tuple[Response, ...] = ()
 
     @property
     def is_bare(self) -> bool:
         """Whether there is no equaliser at all."""
-        return self.chain == Chain() and not self.gains and not self.find_taps
+        return self == ChainInputs(Chain())
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,11 +127,11 @@ class EyeInputs:
 
     channel: ChannelInputs
     equalisers: ChainInputs
-    prbs: int
+    pattern: PatternInputs
     bits: int
     sampling: Sampling
-    mask: MaskInputs | None
-    two_levels: bool = True
+    mask: Mask | None
+    levels: tuple[float, ...] = (-1.0, 1.0)
 
     @property
     def unit_interval(self) -> float:
@@ -107,8 +143,10 @@ class EyeInputs:
 class LinkInputs:
     """Everything a statistical eye depends on; jitter in s, noise in V rms.
 
-    `fine` False looks at fewer moments, while something is dragged; `compare` False leaves out the
-    eyes without some equalisers.
+    `sine_at` is Hz of the sine of jitter; `clock` follows the edges, None for an ideal one;
+    `offset` V is added to the threshold, `sensitivity` V is what the sampler needs. `fine` False
+    looks at fewer moments, while something is dragged; `compare` False leaves out the eyes without
+    some equalisers.
     """
 
     channel: ChannelInputs
@@ -118,9 +156,13 @@ class LinkInputs:
     noise: float
     error_rate: float
     sampling: Sampling
-    mask: MaskInputs | None
+    mask: Mask | None
     fine: bool = True
     compare: bool = True
+    sine_at: float | None = None
+    clock: ClockRecovery | None = None
+    offset: float = 0.0
+    sensitivity: float = 0.0
 
 
 def _lane_inputs(design: Design, link: Link) -> LaneInputs | None:
@@ -133,6 +175,7 @@ def _lane_inputs(design: Design, link: Link) -> LaneInputs | None:
         launch.low.si,
         launch.high.si,
         launch.edge.si if launch.edge is not None else 0.0,
+        link.sender.fall.si,
     )
 
 
@@ -154,20 +197,46 @@ def channel_inputs(design: Design, link: Link) -> ChannelInputs:
         sender=model_inputs(design, link.sender.model),
         listener=model_inputs(design, link.listener.model),
         pulse=content_of(design.device_file(link.pulse)) if link.pulse is not None else None,
+        fall=link.sender.fall.si,
+        devices=link.devices and link.path is not None,
     )
 
 
-def mask_inputs(link: Link) -> MaskInputs | None:
+def mask_inputs(link: Link) -> Mask | None:
     """The mask of a link, None where it has none."""
-    mask = link.mask
-    return None if mask is None else MaskInputs(mask.width.si, mask.flat.si, mask.height.si)
+    return None if link.mask is None else link.mask.shape()
+
+
+def pattern_inputs(link: Link) -> PatternInputs:
+    """What is sent over a link."""
+    return PatternInputs(link.prbs, link.code, link.typed)
+
+
+def _responses(design: Design, listener: Listener) -> tuple[Response, ...]:
+    if listener.response is None:
+        return ()
+    content = content_of(design.device_file(listener.response))
+    every = read_responses(content.read(), content.name)
+    wanted = listener.response_setting
+    if wanted is None:
+        return every
+    if wanted > len(every):
+        raise InputError(f"{content.name} has no setting {wanted}", remedy=f"It has {len(every)}.")
+    return (every[wanted - 1],)
+
+
+def _clock(listener: Listener) -> ClockRecovery | None:
+    if listener.clock == "ideal" or listener.clock_bandwidth is None:
+        return None
+    order = 1 if listener.clock == "first" else 2
+    return ClockRecovery(order, listener.clock_bandwidth.si, listener.clock_damping)
 
 
 def _linear(db: float) -> float:
     return float(10.0 ** (db / 20.0))
 
 
-def _equalisers(link: Link) -> ChainInputs:
+def _equalisers(design: Design, link: Link) -> ChainInputs:
     sender, listener = link.sender, link.listener
     given = _linear(listener.gain.si) if listener.gain is not None else 1.0
     continuous = bool(listener.gains) or listener.gain is not None
@@ -183,19 +252,22 @@ def _equalisers(link: Link) -> ChainInputs:
         limit=listener.limit.si,
     )
     gains = () if listener.gain is not None else tuple(_linear(g.si) for g in listener.gains)
-    return ChainInputs(chain, gains, sender.setting == "best")
+    responses = _responses(design, listener)
+    if len(responses) == 1:
+        chain, responses = replace(chain, response=responses[0]), ()
+    return ChainInputs(chain, gains, sender.setting == "best", responses)
 
 
 def eye_inputs(design: Design, link: Link) -> EyeInputs:
     """Slice for the eye of a link bit by bit."""
     return EyeInputs(
         channel=channel_inputs(design, link),
-        equalisers=_equalisers(link),
-        prbs=link.prbs,
+        equalisers=_equalisers(design, link),
+        pattern=pattern_inputs(link),
         bits=link.bits,
         sampling=link.sampling,
         mask=mask_inputs(link),
-        two_levels=link.modulation == "nrz",
+        levels=link.levels,
     )
 
 
@@ -205,7 +277,7 @@ def link_inputs(design: Design, link: Link, *, fine: bool = True) -> LinkInputs:
     unit, sender = channel.unit_interval, link.sender
     return LinkInputs(
         channel=channel,
-        equalisers=_equalisers(link),
+        equalisers=_equalisers(design, link),
         levels=link.levels,
         jitter=Jitter(
             sender.random.si * unit,
@@ -218,4 +290,8 @@ def link_inputs(design: Design, link: Link, *, fine: bool = True) -> LinkInputs:
         sampling=link.sampling,
         mask=mask_inputs(link),
         fine=fine,
+        sine_at=sender.sine_at.si if sender.sine_at is not None else None,
+        clock=_clock(link.listener),
+        offset=link.listener.offset.si,
+        sensitivity=link.listener.sensitivity.si,
     )

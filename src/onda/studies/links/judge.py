@@ -77,7 +77,7 @@ def _follows(objects: Objects, requirement: Requirement) -> Iterable[object]:
     link = objects.get(requirement.kind, requirement.subject)
     yield from line_parts(objects)
     yield link
-    files = [link.pulse]
+    files = [link.pulse, link.listener.response]
     for model in (link.sender.model, link.listener.model):
         files += [model.parameters, model.library] if model is not None else []
     for file in files:

@@ -4,153 +4,32 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.links.chain import Chain, Merit
-from onda.engine.links.eye import Mask
-from onda.engine.links.eye_grid import EyeGrid, contours, log10_errors, with_jitter, with_noise
-from onda.engine.links.statistical import SampledPulse, crossings, shaken
+from onda.engine.links.eye_grid import log10_errors, with_noise
+from onda.engine.links.masks import Mask, largest
+from onda.engine.links.statistical import SampledPulse
+from onda.engine.links.uneven import extreme
 from onda.errors import InputError
 from onda.studies.core.study import Control, Study
 from onda.studies.links.equalised import found_chain
 from onda.studies.links.inputs import LinkInputs
+from onda.studies.links.link_eye import EyeAtRate, JitterFit, LinkEye, Setting
 from onda.studies.links.link_grid import StillEye, channel_pulses, still_eye
+from onda.studies.links.setting import is_shown, jitter_left, setting_of
 
 __all__ = ["LINK", "EyeAtRate", "JitterFit", "LinkEye", "Setting"]
 
 FloatArray = NDArray[np.float64]
 _FINE, _QUICK = 128, 64
 """Moments in a unit interval."""
-_SHOWN = 0.75
-"""Unit intervals to either side of the sampling time that are shown."""
 _FIT_FROM, _FIT_TO = -6.0, -14.0
 """log10 of the error rates that a dual-Dirac fit goes by."""
-_NAMES = {2: ("eye",), 4: ("lower", "middle", "upper")}
 _MASKS_MOST = 8.0
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class EyeAtRate:
-    """The eye between two neighbouring levels, at the error rate.
-
-    Attributes
-    ----------
-    upper, lower : (m,) V over the moments; they cross where it is closed
-    height : V at the sampling time, below 0 where it is closed there
-    left, right : s, where the bathtub passes the error rate; NaN where it nowhere does
-    tallest : s from the sampling time, where it is tallest; area : V s
-    bathtub : (m,) log10 of the share of the two levels taken for the other one, at `threshold` V
-    """
-
-    name: str
-    upper: FloatArray
-    lower: FloatArray
-    height: float
-    left: float
-    right: float
-    tallest: float
-    area: float
-    bathtub: FloatArray
-    threshold: float
-
-    @property
-    def width(self) -> float:
-        """Seconds around the sampling time at the threshold; 0 where it is closed."""
-        return self.right - self.left if math.isfinite(self.right - self.left) else 0.0
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Setting:
-    """The eye with some of the equalisers: `eyes` from the lowest up; `density` (m, n) of all
-    levels together, at `volts` (n,)."""
-
-    name: str
-    chain: Chain
-    eyes: tuple[EyeAtRate, ...]
-    volts: FloatArray
-    density: NDArray[np.float32]
-
-    @property
-    def height(self) -> float:
-        """Of the least tall of its eyes, V."""
-        return min(eye.height for eye in self.eyes)
-
-    @property
-    def width(self) -> float:
-        """Of the narrowest of its eyes, s."""
-        return min(eye.width for eye in self.eyes)
-
-
-@dataclass(frozen=True, slots=True)
-class JitterFit:
-    """Dual-Dirac fit of both slopes of a bathtub: s rms, s between both places, and both together
-    at the error rate, s; NaN where the slopes do not go that deep."""
-
-    random: float
-    deterministic: float
-    total: float
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class LinkEye:
-    """A link's eye at its error rate.
-
-    Attributes
-    ----------
-    moments : (m,) s from the sampling time
-    settings : with all equalisers first, then without some, the bare channel last
-    chain : all settings; taps : V of the decision feedback; merit : its figure
-    time : (p,) s from the sampling time; pulse : (p,) V at the sampler but for the feedback, bare :
-        (p,) V behind the channel
-    cursor_numbers, cursor_volts : V of each, the feedback taken off; 0 is the main one
-    worst : V, of the least tall eye by peak distortion; worst_symbols : the levels that make it for
-        the highest one, oldest first; those of cursors before the main one come last
-    frequency : (f,) Hz; channel_db, equalised_db : (f,) of the channel with its edge, and with all
-        linear equalisers
-    crosstalk : V that other lanes can add at most
-    mask_growth : share by which the mask may grow until the contour touches it, NaN without one
-    base : V, the level in the middle of the swing
-    """
-
-    unit_interval: float
-    levels: tuple[float, ...]
-    error_rate: float
-    moments: FloatArray
-    settings: tuple[Setting, ...]
-    chain: Chain
-    taps: tuple[float, ...]
-    merit: Merit
-    time: FloatArray
-    pulse: FloatArray
-    bare: FloatArray
-    cursor_numbers: NDArray[np.int64]
-    cursor_volts: FloatArray
-    worst: float
-    worst_symbols: tuple[float, ...]
-    frequency: FloatArray
-    channel_db: FloatArray
-    equalised_db: FloatArray
-    jitter: JitterFit
-    crosstalk: float
-    mask_growth: float
-    base: float
-    delay: float
-    doubts: tuple[str, ...] = ()
-
-    @property
-    def eye(self) -> Setting:
-        """With all equalisers."""
-        return self.settings[0]
-
-    @property
-    def cursors(self) -> dict[int, float]:
-        """V by number, the feedback taken off."""
-        pairs = zip(self.cursor_numbers, self.cursor_volts, strict=True)
-        return {int(k): float(v) for k, v in pairs}
 
 
 def _chains(chain: Chain) -> Iterator[tuple[str, Chain]]:
@@ -198,53 +77,10 @@ def _run(inputs: LinkInputs, control: Control) -> LinkEye:
             # Without that equaliser nothing is left to look at.
             continue
         all_of_it = all_of_it or still
-        settings.append(_setting(name, one, still, inputs))
+        settings.append(setting_of(name, one, still, inputs))
         control.progress(0.3 + 0.6 * (k + 1) / len(choices))
     assert all_of_it is not None
     return _whole(inputs, chain, figure, settings, all_of_it)
-
-
-def _is_shown(grid: EyeGrid, unit: float) -> NDArray[np.bool_]:
-    """Which of the moments are shown; both last ones whole, whatever the rounding."""
-    apart = float(grid.moments[1] - grid.moments[0])
-    return np.asarray(np.abs(grid.moments) <= _SHOWN * unit + 0.5 * apart)
-
-
-def _setting(name: str, chain: Chain, still: StillEye, inputs: LinkInputs) -> Setting:
-    grid, unit = still.grid, inputs.channel.unit_interval
-    apart = float(grid.moments[1] - grid.moments[0])
-    noisy = with_noise(grid.mass, grid.step, inputs.noise)
-    shaking = with_jitter(noisy, apart, inputs.jitter)
-    shown = _is_shown(grid, unit)
-    moments = grid.moments[shown]
-    middle = len(moments) // 2
-    main = still.sampler.seen(0.0)[0]
-    count = len(grid.levels)
-    eyes = []
-    for k, title in enumerate(_NAMES.get(count, tuple(map(str, range(count - 1))))):
-        upper, lower = (x[shown] for x in contours(shaking, grid.volts, k, inputs.error_rate))
-        threshold = 0.5 * (grid.levels[k] + grid.levels[k + 1]) * main
-        at = np.full(len(grid.moments), threshold)
-        errors = log10_errors(noisy, grid.volts, k, at)
-        tub = shaken(moments, grid.moments, errors, inputs.jitter)
-        ends = crossings(moments, tub, inputs.error_rate)
-        height = upper - lower
-        eyes.append(
-            EyeAtRate(
-                title,
-                upper,
-                lower,
-                float(height[middle]),
-                ends.left,
-                ends.right,
-                float(moments[int(np.argmax(height))]),
-                float(np.maximum(height, 0.0).sum() * apart),
-                tub,
-                threshold,
-            )
-        )
-    density = shaking[:, shown].sum(axis=0) / count
-    return Setting(name, chain, tuple(eyes), grid.volts, density.astype(np.float32))
 
 
 def _whole(
@@ -254,13 +90,10 @@ def _whole(
     pulses, sampler = channel_pulses(channel), still.sampler
     # The channel itself is what lies between the models.
     bare = channel_pulses(channel.without_models).own
-    cursors = sampler.pulse.cursors(sampler.sampling, unit)
-    for k, tap in enumerate(sampler.taps, 1):
-        cursors[k] = cursors.get(k, 0.0) - tap
-    cursors = dict(sorted(cursors.items()))
-    worst, symbols = _worst(cursors, inputs.levels, still.peak_crosstalk)
+    cursors = dict(sorted(sampler.cursors(0.0).items()))
+    worst, symbols = _worst(cursors, sampler.edges(0.0), inputs.levels, still.peak_crosstalk)
     frequency, channel_db, equalised_db = _responses(bare, sampler.pulse, unit)
-    moments = still.grid.moments[_is_shown(still.grid, unit)]
+    moments = still.grid.moments[is_shown(still.grid, unit)]
     count = max(len(sampler.pulse.samples), len(bare.samples))
     time = np.asarray(np.arange(count) * sampler.pulse.step, dtype=np.float64)
     best = settings[0]
@@ -285,7 +118,9 @@ def _whole(
         equalised_db,
         _fit(moments, best.eyes[len(best.eyes) // 2].bathtub, inputs.error_rate, unit),
         still.peak_crosstalk,
-        _growth(inputs, best, moments),
+        _growths(inputs, best, moments),
+        _run_on(inputs, still),
+        jitter_left(inputs, still),
         pulses.base,
         pulses.delay,
         (*pulses.doubts, *_doubts(inputs, chain, cursors, tuple(sampler.taps), settings[0])),
@@ -293,17 +128,22 @@ def _whole(
 
 
 def _worst(
-    cursors: dict[int, float], levels: tuple[float, ...], crosstalk: float
+    cursors: dict[int, float],
+    edges: dict[int, float],
+    levels: tuple[float, ...],
+    crosstalk: float,
 ) -> tuple[float, tuple[float, ...]]:
-    """Height by peak distortion of the least tall eye, and the symbols around a highest one."""
-    top, bottom = levels[-1], levels[0]
-    others = {k: c for k, c in cursors.items() if k != 0}
-    gap = min(b - a for a, b in pairwise(levels))
-    spread = math.fsum(abs(c) for c in others.values()) * (top - bottom)
+    """Height by peak distortion of the least tall eye, and the symbols around its upper level."""
+    found = []
+    for k in range(len(levels) - 1):
+        above = extreme(cursors, edges, levels, k + 1, lowest=True)
+        below = extreme(cursors, edges, levels, k, lowest=False)
+        found.append((above.volts - below.volts, above))
+    # Of eyes alike the topmost, whose symbols are the outer ones.
+    height, above = min(reversed(found), key=lambda pair: pair[0])
     # Cursor k is of the symbol sent k before the sampled one.
-    order = sorted(cursors, reverse=True)
-    symbols = tuple(top if k == 0 or cursors[k] <= 0.0 else bottom for k in order)
-    return gap * cursors[0] - spread - 2.0 * crosstalk, symbols
+    symbols = tuple(above.sent[k] for k in sorted(above.sent, reverse=True))
+    return height - 2.0 * crosstalk, symbols
 
 
 def _responses(
@@ -347,28 +187,42 @@ def _fit(moments: FloatArray, tub: FloatArray, error_rate: float, unit: float) -
     return JitterFit(random, deterministic, deterministic + 2.0 * deep * random)
 
 
-def _growth(inputs: LinkInputs, best: Setting, moments: FloatArray) -> float:
+def _growths(inputs: LinkInputs, best: Setting, moments: FloatArray) -> tuple[float, ...]:
     if inputs.mask is None:
-        return math.nan
-    mask = inputs.mask
-    x = moments / inputs.channel.unit_interval
+        return ()
+    x = np.asarray(moments / inputs.channel.unit_interval)
 
-    def clear(scale: float) -> bool:
-        shape = Mask(0.5 * mask.width * scale, 0.5 * mask.flat * scale, 0.5 * mask.height * scale)
-        needed = shape.half_height_at(x)
-        some = needed > 0.0
-        return all(
-            bool(
-                ((e.upper - e.threshold >= needed) & (e.threshold - e.lower >= needed))[some].all()
-            )
-            for e in best.eyes
-        )
+    def growth(eye: EyeAtRate, mask: Mask) -> float:
+        low, high = eye.lower - eye.threshold, eye.upper - eye.threshold
+        return largest(mask, lambda grown: grown.clear_between(x, low, high), _MASKS_MOST)
 
-    low, high = 0.0, _MASKS_MOST
-    while high - low > 1e-4:
-        middle = 0.5 * (low + high)
-        low, high = (middle, high) if clear(middle) else (low, middle)
-    return low - 1.0
+    return tuple(growth(eye, inputs.mask) for eye in best.eyes)
+
+
+def _run_on(inputs: LinkInputs, still: StillEye) -> float:
+    """How many errors come of one by the decision feedback, itself counted.
+
+    While a wrong decision stands in the feedback, its tap adds to interference instead of taking it
+    off, one step between levels wide, with either sign: the share of symbols that are then taken
+    for another one, summed over the taps, is what one error brings at once.
+    """
+    grid, taps = still.grid, still.sampler.taps
+    if not any(taps):
+        return 1.0
+    middle = len(grid.moments) // 2
+    mass = with_noise(grid.mass[:, middle : middle + 1], grid.step, inputs.noise)
+    main = still.sampler.cursors(0.0)[0]
+    brought = 0.0
+    for tap in taps:
+        shares = []
+        for k, (low, high) in enumerate(pairwise(inputs.levels)):
+            threshold = 0.5 * (low + high) * main + inputs.offset
+            for way in (-1.0, 1.0):
+                at = np.array([threshold + way * (high - low) * tap])
+                shares.append(10.0 ** float(log10_errors(mass, grid.volts, k, at)[0]))
+        # Every level but the outer ones has a neighbour on both sides.
+        brought += math.fsum(shares) / len(shares) * 2.0 * (1.0 - 1.0 / len(inputs.levels))
+    return 1.0 / (1.0 - brought) if brought < 1.0 else math.inf
 
 
 def _doubts(

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from onda.engine.links.chain import Chain, decision_taps, sampling_time
 from onda.engine.links.eye_grid import EyeGrid, eye_grid
 from onda.engine.links.pulse import pulse_from_step
-from onda.engine.links.statistical import Levels, SampledPulse, Sampler, disturbance
+from onda.engine.links.sampler import Sampler
+from onda.engine.links.statistical import Levels, SampledPulse, disturbance
 from onda.errors import InputError
 from onda.studies.core.held import held
 from onda.studies.links.channel import channel_step
@@ -30,13 +31,14 @@ REACH = 1.25
 @dataclass(frozen=True, slots=True, eq=False)
 class ChannelPulses:
     """What a symbol of half a swing becomes, here and from each other lane; `base` V in the middle
-    of the swing."""
+    of the swing; `uneven` what every edge of a whole swing adds, None where edges are alike."""
 
     own: SampledPulse
     others: tuple[SampledPulse, ...]
     base: float
     delay: float
     doubts: tuple[str, ...]
+    uneven: SampledPulse | None = None
 
 
 @held(2**26)
@@ -48,7 +50,7 @@ def channel_pulses(inputs: ChannelInputs) -> ChannelPulses:
     NotPhysical : the channel lets nothing through, or does not settle
     """
     step, unit = channel_step(inputs), inputs.unit_interval
-    own = pulse_from_step(step.time, step.volts, unit, samples_per_ui=PER_UI)
+    own = pulse_from_step(step.time, step.volts, unit, samples_per_ui=PER_UI, fall=step.fall)
     apart = unit / PER_UI
     grid = np.arange(float(step.time[0]), float(step.time[-1]), apart)
     others = []
@@ -56,8 +58,9 @@ def channel_pulses(inputs: ChannelInputs) -> ChannelPulses:
         rise = np.interp(grid, step.time, volts)
         late = np.interp(grid - unit, step.time, volts, left=float(volts[0]))
         others.append(SampledPulse(0.5 * (rise - late), apart))
+    uneven = None if own.uneven is None else SampledPulse(own.uneven.reshape(-1), apart)
     return ChannelPulses(
-        SampledPulse(own.flat, apart), tuple(others), own.base, step.delay, step.doubts
+        SampledPulse(own.flat, apart), tuple(others), own.base, step.delay, step.doubts, uneven
     )
 
 
@@ -101,7 +104,8 @@ def still_eye(
         peak += float(np.abs(heard.values).max())
         extra = heard if extra is None else extra.plus(heard)
     pair = (levels[-2], levels[-1])
-    sampler = Sampler(made, at, unit, 0.0, taps, levels, pair, 0.0, extra)
+    uneven = None if pulses.uneven is None else chain.for_edges.behind_all(pulses.uneven, unit)
+    sampler = Sampler(made, at, unit, 0.0, taps, levels, pair, 0.0, extra, uneven)
     count = round(REACH * per_ui)
     moments = np.asarray(np.arange(-count, count + 1) / per_ui * unit, dtype=np.float64)
     return StillEye(eye_grid(sampler, moments), sampler, peak)

@@ -16,7 +16,7 @@ from onda.studies.networks.build import build_network
 from onda.studies.networks.inputs import NetworkInputs
 from onda.studies.networks.time import mode_matrix
 
-__all__ = ["LaneInputs", "lane_doubts", "lane_others", "lane_step"]
+__all__ = ["LaneInputs", "lane_doubts", "lane_fall", "lane_others", "lane_step"]
 
 _MOST_POINTS = 40_000
 _TAIL_UI = 60.0
@@ -24,13 +24,15 @@ _TAIL_UI = 60.0
 
 @dataclass(frozen=True, slots=True)
 class LaneInputs:
-    """A lane (from 0) of a network; its levels (V), and its edge (s, 20 to 80 %, 0 the fastest)."""
+    """A lane (from 0) of a network; its levels (V), and its edge (s, 20 to 80 %, 0 the fastest);
+    `fall` is what falling edges take of that."""
 
     network: NetworkInputs
     lane: int
     low: float
     high: float
     edge: float
+    fall: float = 1.0
 
 
 def lane_step(
@@ -53,6 +55,22 @@ def lane_step(
     kept = time <= end
     level = inputs.low * float(h[0].real) + (inputs.high - inputs.low) * volts[kept]
     return time[kept] + lead, level, delay
+
+
+def lane_fall(
+    inputs: LaneInputs, unit_interval: float, time: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """The step back (t,) V at the times of `lane_step`, the middles of both edges together."""
+    main, frequency, edge = _looked_up(inputs, unit_interval)
+    lanes = main.shape[-1] // 2
+    entry = main[:, lanes + inputs.lane, inputs.lane]
+    ahead, _, _, _ = _step(entry, frequency, edge)
+    at, volts, h, _ = _step(entry, frequency, Edge(edge.rise * inputs.fall))
+    lead = unit_interval - float(ahead[0])
+    fallen = np.interp(time, at + lead, volts)
+    return np.asarray(
+        inputs.high * float(h[0].real) - (inputs.high - inputs.low) * fallen, dtype=np.float64
+    )
 
 
 def lane_others(

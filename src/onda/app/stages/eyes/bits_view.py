@@ -11,7 +11,7 @@ from onda.app.shell.fields import label
 from onda.app.stages.eyes.eye_view import EyeView
 from onda.app.theme import Look
 from onda.studies.links.eye import EyeResult
-from onda.studies.links.inputs import MaskInputs
+from onda.studies.links.inputs import Mask
 
 __all__ = ["BitsView", "grouped"]
 
@@ -43,7 +43,7 @@ class BitsView(QWidget):
         for i, (plot, title) in enumerate(
             (
                 (self.pulse, "Pulse response and cursors, mV over UI"),
-                (self.worst, "Worst pattern for a one"),
+                (self.worst, "Worst pattern"),
             )
         ):
             grid.addWidget(label(title, "heading"), 0, i)
@@ -53,19 +53,16 @@ class BitsView(QWidget):
         grid.setColumnStretch(1, 2)
         return grid
 
-    def show_eye(
-        self, result: EyeResult, named: Kept[EyeResult] | None, mask: MaskInputs | None
-    ) -> None:
+    def show_eye(self, result: EyeResult, named: Kept[EyeResult] | None, mask: Mask | None) -> None:
         """Show an eye beside that of a kept state."""
         kept = named.result if named is not None else None
         reach = max(_reach(r) for r in (result, kept) if r is not None)
         title = "Now" if kept else f"Eye over {grouped(result.eye.bits)} bits"
-        self.eye.show_eye(title, result.eye, mask, result.mask_hits or 0.0, reach)
+        self.eye.show_eye(title, result.eye, mask, result.hits, reach)
         self.kept_eye.setVisible(kept is not None)
         if kept is not None and named is not None:
-            hits = kept.mask_hits if np.isfinite(kept.mask_hits) else 0.0
             words = f"Kept: {named.name}"
-            self.kept_eye.show_eye(words, kept.eye, mask, hits, reach, kept=True)
+            self.kept_eye.show_eye(words, kept.eye, mask, kept.hits, reach, kept=True)
         self._draw_pulse(result, named)
 
     def _draw_pulse(self, result: EyeResult, kept: Kept[EyeResult] | None) -> None:
@@ -93,7 +90,8 @@ class BitsView(QWidget):
         bits = result.peak.worst_one[-16 - result.peak.main :].astype(float)
         at = np.arange(len(bits) + 1, dtype=float) - (len(bits) - 1 - result.peak.main) - 0.5
         steps = Curve("bit", np.repeat(at, 2)[1:-1], np.repeat(bits, 2), t.sea, 1.6)
-        self.worst.show_curves([steps], view=(float(at[0]), float(at[-1]), -0.25, 1.25))
+        top = float(len(result.levels) - 1)
+        self.worst.show_curves([steps], view=(float(at[0]), float(at[-1]), -0.25 * top, 1.25 * top))
 
 
 def grouped(count: int) -> str:

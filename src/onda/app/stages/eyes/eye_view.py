@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
@@ -14,7 +16,7 @@ from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
 from onda.project.quantities import format_si
 from onda.studies.links.eye import Eye
-from onda.studies.links.inputs import MaskInputs
+from onda.studies.links.inputs import Mask
 
 __all__ = ["EyeView"]
 
@@ -29,8 +31,8 @@ class EyeView(QWidget):
         self._look = look
         offer_share(self, look, "Eye")
         self._eye: Eye | None = None
-        self._mask: MaskInputs | None = None
-        self._hits = 0.0
+        self._mask: Mask | None = None
+        self._hits: Sequence[float] = ()
         self._title = ""
         self._kept = False
         self._reach = 1.0
@@ -46,8 +48,8 @@ class EyeView(QWidget):
         self,
         title: str,
         eye: Eye,
-        mask: MaskInputs | None,
-        hits: float,
+        mask: Mask | None,
+        hits: Sequence[float],
         reach: float,
         *,
         kept: bool = False,
@@ -90,7 +92,7 @@ class EyeView(QWidget):
             painter.drawImage(box, self._image)
             self._draw_head(painter, self._eye)
             self._draw_axes(painter, box)
-            self._draw_mask(painter)
+            self._draw_mask(painter, self._eye)
             self._draw_measures(painter, self._eye)
             self._draw_crossings(painter, self._eye)
             self._draw_readout(painter, box)
@@ -152,42 +154,44 @@ class EyeView(QWidget):
         place = QRectF(self._x(0.55), self.height() - 16, 90, 16)
         text(painter, place, "Time, UI", t.secondary)
 
-    def _draw_mask(self, painter: QPainter) -> None:
+    def _draw_mask(self, painter: QPainter, eye: Eye) -> None:
         mask, t = self._mask, self._look.t
         if mask is None:
             return
-        w, f, h = mask.width / 2, mask.flat / 2, mask.height / 2
-        corners = [(-w, 0.0), (-f, h), (f, h), (w, 0.0), (f, -h), (-f, -h)]
-        shape = QPolygonF([QPointF(self._x(x), self._y(y)) for x, y in corners])
-        fill = QColor(t.fails)
-        fill.setAlpha(120 if self._hits else 26)
-        painter.setPen(pen(t.fails, 1.6, Qt.PenStyle.DashLine))
-        painter.setBrush(fill)
-        painter.drawPolygon(shape)
-        if self._hits:
-            painter.setFont(self._look.font(11, bold=True))
-            rect = QRectF(self._x(-w), self._y(0) - 9, self._x(w) - self._x(-w), 18)
-            words = f"{self._hits:.0f} hits"
-            text(painter, rect, words, t.ink, Qt.AlignmentFlag.AlignHCenter)
+        x = [at for at, _ in mask.corners]
+        for one, hits in zip(eye.openings, self._hits, strict=False):
+            away = one.threshold - eye.base
+            shape = QPolygonF([QPointF(self._x(a), self._y(away + v)) for a, v in mask.corners])
+            fill = QColor(t.fails)
+            fill.setAlpha(120 if hits else 26)
+            painter.setPen(pen(t.fails, 1.6, Qt.PenStyle.DashLine))
+            painter.setBrush(fill)
+            painter.drawPolygon(shape)
+            if hits:
+                painter.setFont(self._look.font(11, bold=True))
+                left, right = self._x(min(x)), self._x(max(x))
+                rect = QRectF(left, self._y(away) - 9, right - left, 18)
+                text(painter, rect, f"{hits:.0f} hits", t.ink, Qt.AlignmentFlag.AlignHCenter)
 
     def _draw_measures(self, painter: QPainter, eye: Eye) -> None:
         t = self._look.t
         painter.setPen(pen(t.ink, 1.4))
         offset = eye.base
         middle = eye.density.shape[0] // 2
-        if eye.height > 0:
-            top = self._y(float(eye.high_edge[middle]) - offset)
-            bottom = self._y(float(eye.low_edge[middle]) - offset)
-            x = self._x(0.0)
-            _arrow(painter, QPointF(x, bottom), QPointF(x, top))
-            label = format_si(eye.height, "voltage")
-            self._label(painter, QPointF(x + 6, 0.5 * (top + self._y(0)) - 9), label)
-        if eye.width > 0:
-            y = self._y(0.0)
-            left, right = self._x(-eye.width / 2), self._x(eye.width / 2)
-            _arrow(painter, QPointF(left, y), QPointF(right, y))
-            at = QPointF(self._x(0.17 * eye.width) + 8, y + 3)
-            self._label(painter, at, f"{eye.width:.3f} UI")
+        for one in eye.openings:
+            y = self._y(one.threshold - offset)
+            if one.height > 0:
+                top = self._y(float(one.high_edge[middle]) - offset)
+                bottom = self._y(float(one.low_edge[middle]) - offset)
+                x = self._x(0.0)
+                _arrow(painter, QPointF(x, bottom), QPointF(x, top))
+                label = format_si(one.height, "voltage")
+                self._label(painter, QPointF(x + 6, 0.5 * (top + y) - 9), label)
+            if one.width > 0:
+                left, right = self._x(-one.width / 2), self._x(one.width / 2)
+                _arrow(painter, QPointF(left, y), QPointF(right, y))
+                at = QPointF(self._x(0.17 * one.width) + 8, y + 3)
+                self._label(painter, at, f"{one.width:.3f} UI")
 
     def _label(self, painter: QPainter, at: QPointF, words: str) -> None:
         t = self._look.t
@@ -207,8 +211,9 @@ class EyeView(QWidget):
         base = self.height() - _BOTTOM
         top = box.bottom() + 6
         painter.setFont(look.font(11))
-        n = len(eye.crossings)
-        twice = np.concatenate([eye.crossings[n // 2 :], eye.crossings, eye.crossings[: n // 2]])
+        counts = np.sum([one.crossings for one in eye.openings], axis=0)
+        n = len(counts)
+        twice = np.concatenate([counts[n // 2 :], counts, counts[: n // 2]])
         peak = max(int(twice.max()), 1)
         width = box.width() / len(twice)
         painter.setPen(Qt.PenStyle.NoPen)

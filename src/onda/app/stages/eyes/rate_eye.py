@@ -13,7 +13,7 @@ from onda.app.plots.sharing import offer_share
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
 from onda.project.quantities import format_si
-from onda.studies.links.inputs import MaskInputs
+from onda.studies.links.inputs import Mask
 from onda.studies.links.link import EyeAtRate, LinkEye, Setting
 
 __all__ = ["RateEye"]
@@ -35,7 +35,7 @@ class RateEye(QWidget):
         self.link: LinkEye | None = None
         self.setting: Setting | None = None
         self.title, self.reach, self.is_kept = "", 1.0, False
-        self._mask: MaskInputs | None = None
+        self._mask: Mask | None = None
         self._image: QImage | None = None
         self.setMinimumSize(150, 150)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -46,7 +46,7 @@ class RateEye(QWidget):
         title: str,
         link: LinkEye,
         setting: Setting,
-        mask: MaskInputs | None,
+        mask: Mask | None,
         reach: float,
         *,
         kept: bool = False,
@@ -137,14 +137,14 @@ class RateEye(QWidget):
         if mask is None or self.link is None or self.setting is None:
             return
         unit = self.link.unit_interval
-        w, f, h = 0.5 * mask.width * unit, 0.5 * mask.flat * unit, 0.5 * mask.height
         fill = QColor(t.fails)
         fill.setAlpha(26)
         painter.setPen(pen(t.fails, 1.2, Qt.PenStyle.DashLine))
         painter.setBrush(fill)
         for eye in self.setting.eyes:
-            corners = ((-w, 0.0), (-f, h), (f, h), (w, 0.0), (f, -h), (-f, -h))
-            points = [QPointF(self._x(x), self._y(eye.threshold + y)) for x, y in corners]
+            points = [
+                QPointF(self._x(x * unit), self._y(eye.threshold + y)) for x, y in mask.corners
+            ]
             painter.drawPolygon(QPolygonF(points))
 
     def _draw_eye(self, painter: QPainter, eye: EyeAtRate) -> None:

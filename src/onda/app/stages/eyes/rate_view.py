@@ -12,7 +12,7 @@ from onda.app.plots.curves import Axis, Bars, Curve, CurvePlot, Limit
 from onda.app.shell.fields import label
 from onda.app.stages.eyes.rate_eye import RateEye
 from onda.app.theme import Look
-from onda.studies.links.inputs import MaskInputs
+from onda.studies.links.inputs import Mask
 from onda.studies.links.link import LinkEye
 
 __all__ = ["RateView"]
@@ -56,9 +56,7 @@ class RateView(QWidget):
         grid.setRowStretch(1, 1)
         layout.addLayout(grid, 4)
 
-    def show_link(
-        self, link: LinkEye, kept: Sequence[Kept[LinkEye]], mask: MaskInputs | None
-    ) -> None:
+    def show_link(self, link: LinkEye, kept: Sequence[Kept[LinkEye]], mask: Mask | None) -> None:
         """Show a link beside kept states; without any, beside itself without equalisers."""
         t = self._look.t
         shown = [("now" if kept else link.settings[0].name, link, link.settings[0], False)]

@@ -45,6 +45,7 @@ from onda.studies.links.inputs import (
     eye_inputs,
     link_inputs,
     mask_inputs,
+    pattern_inputs,
 )
 from onda.studies.links.link import LINK, LinkEye
 from onda.studies.links.margin import (
@@ -177,23 +178,17 @@ class EyesStage(OneResultStage[EyeResult]):
             return
         self.subject.turn_to(link.id)
         self.turned_to(link.id, link.name)
-        words = f"{link.rate.text} · PRBS{link.prbs} · {grouped(link.bits)} bits · at the sampler"
-        if link.modulation == "pam4":
-            words = f"{link.rate.text} · four levels, {link.symbols_per_second / 1e9:g} GBd"
-        self.surface.show_head(link.name, words)
+        four = link.modulation == "pam4"
+        words = [link.rate.text, pattern_inputs(link).name]
+        words += [f"{grouped(link.bits)} {'symbols' if four else 'bits'}", "at the sampler"]
+        if four:
+            words.insert(1, f"four levels, {link.symbols_per_second / 1e9:g} GBd")
+        self.surface.show_head(link.name, " · ".join(words))
         self._show_chain(link)
         self._show_fields(link)
         self._ask_rate(link)
         if not self.context.document.in_gesture:
             self._ask_more(link)
-        if link.modulation == "pam4":
-            # Bit by bit only two levels are laid over each other.
-            self.context.desk.withdraw(f"{self.info.id}-now")
-            self.subject.result, self.subject.failure = None, ""
-            self.kept.clear()
-            if self.views.current == "bits":
-                self.views.choose("rate")
-            return
         if self.context.document.in_gesture:
             # A quick look while something moves: fewer bits, the same channel.
             self.subject.ask(
@@ -242,9 +237,6 @@ class EyesStage(OneResultStage[EyeResult]):
 
     def _show_rate(self, result: LinkEye) -> None:
         self.rate = result
-        if self.link is not None and self.link.modulation == "pam4":
-            self.surface.tell("")
-            self.surface.veil.lift()
         self._draw_rate()
         self.margins_changed.emit()
         if not self.context.document.in_gesture:
@@ -278,9 +270,7 @@ class EyesStage(OneResultStage[EyeResult]):
 
     def _fail_rate(self, why: str) -> None:
         self.rate = None
-        if self.link is not None and self.link.modulation == "pam4":
-            self.show_failure(why)
-        elif self.views.current == "rate":
+        if self.views.current == "rate":
             self.surface.tell(why)
 
     def _ask_more(self, link: Link) -> None:
@@ -322,10 +312,6 @@ class EyesStage(OneResultStage[EyeResult]):
         link = self.link
         if link is not None and self.views.current in ("costs", "map", "margin"):
             self._ask_more(link)
-            return
-        if link is not None and link.modulation == "pam4" and self.views.current == "bits":
-            self.surface.tell("Bit by bit, eyes are of two levels.")
-            self.views.choose("rate")
             return
         if self.views.current == "rate":
             self._draw_rate()
@@ -403,7 +389,6 @@ class EyesStage(OneResultStage[EyeResult]):
             field.setVisible(over_network)
         self.lane.show_text(str(link.lane))
         self.edge.show_text(pretty(link.launch.edge) if link.launch.edge else "fastest")
-        self.bits.setVisible(link.modulation == "nrz")
         self.play.setVisible(link.modulation == "nrz" and link.path is not None)
         self.choices.set_specs(self.hand.choices(link))
         self.form.set_specs(self.hand.fields(link))

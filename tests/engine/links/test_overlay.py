@@ -1,0 +1,154 @@
+"""Eyes of four levels and of waveforms, against plain sums."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from onda.engine.links.codes import gray
+from onda.engine.links.eye import mask_hits
+from onda.engine.links.masks import Mask, hexagon, largest
+from onda.engine.links.overlay import bit_by_bit_eye, eye_of_wave
+from onda.engine.links.patterns import prbs
+from onda.engine.links.pulse import PulseResponse
+from onda.errors import NotPhysical
+
+UI = 100e-12
+FOUR = (-1.0, -1.0 / 3.0, 1.0 / 3.0, 1.0)
+BENT = (-1.0, -0.4, 0.45, 1.0)
+
+
+def pulse() -> PulseResponse:
+    """A pulse of five symbols, its top in the second one."""
+    t = (np.arange(5 * 64) + 0.5) / 64
+    x = np.maximum(t - 0.6, 0.0)
+    p = (1 - np.exp(-x / 0.3)) * (t < 1.6) + (t >= 1.6) * (
+        np.exp((1.0 - x) / 0.3) - np.exp(-x / 0.3)
+    )
+    return PulseResponse(0.4 * p.reshape(5, 64), UI, 0.9)
+
+
+def wave_of(p: PulseResponse, symbols: np.ndarray, values: tuple[float, ...]) -> np.ndarray:
+    n = p.samples_per_ui
+    out = np.full((len(symbols) + len(p.volts)) * n, p.base)
+    for k, symbol in enumerate(symbols):
+        out[k * n : (k + len(p.volts)) * n] += values[symbol] * p.flat
+    return out
+
+
+@pytest.mark.parametrize("values", [FOUR, BENT])
+def test_four_levels_are_measured_as_a_plain_sum_is(values: tuple[float, ...]) -> None:
+    p, symbols = pulse(), gray(prbs(11, 4094))
+    eye = bit_by_bit_eye(p, symbols, values=values, levels=3000)
+    wave = wave_of(p, symbols, values)
+    main = int(np.argmax(p.volts[:, eye.phase]))
+    at = np.arange(8, len(symbols) - 1)
+    volts, sent = wave[at * 64 + eye.phase], symbols[at - main]
+    assert len(eye.openings) == 3
+    for k, one in enumerate(eye.openings):
+        height = volts[sent == k + 1].min() - volts[sent == k].max()
+        assert one.height == pytest.approx(height, abs=1e-3)
+    for k, mean in enumerate(eye.means):
+        assert mean == pytest.approx(volts[sent == k].mean(), abs=2e-3)
+    assert eye.height == min(o.height for o in eye.openings)
+    assert eye.width == min(o.width for o in eye.openings)
+    assert eye.least is min(eye.openings, key=lambda o: o.height)
+    assert (eye.level_zero, eye.level_one) == (eye.means[0], eye.means[-1])
+
+
+def test_widths_and_crossings_belong_to_their_thresholds() -> None:
+    """Crossings of each threshold, counted on the waveform itself."""
+    p, symbols = pulse(), gray(prbs(9, 1022))
+    eye = bit_by_bit_eye(p, symbols, values=BENT, levels=4000)
+    wave = wave_of(p, symbols, BENT)
+    first = (len(p.volts) - 0) * 64
+    part = wave[first - 32 : len(symbols) * 64]
+    for one in eye.openings:
+        crossed = np.count_nonzero(np.diff(part > one.threshold))
+        assert one.crossings.sum() == pytest.approx(crossed, rel=0.02)
+    assert len({o.width for o in eye.openings}) > 1
+
+
+def test_levels_of_fewer_symbols_are_those_of_two() -> None:
+    """Of four levels only the outer ones sent, the outer edges are those of two levels."""
+    p, bits = pulse(), prbs(9, 1500)
+    two = bit_by_bit_eye(p, bits)
+    with pytest.raises(NotPhysical, match="level 1 is never sent"):
+        bit_by_bit_eye(p, (3 * bits).astype(np.int8), values=FOUR)
+    few = np.concatenate([(3 * bits), np.full(40, 1), np.full(40, 2)]).astype(np.int8)
+    four = bit_by_bit_eye(p, few, values=FOUR)
+    assert four.means[3] == pytest.approx(two.level_one, abs=2e-2)
+
+
+@pytest.mark.parametrize("values", [(-1.0, 1.0), BENT])
+def test_a_waveform_gives_the_eye_of_its_sum(values: tuple[float, ...]) -> None:
+    p, bits = pulse(), prbs(11, 4094)
+    symbols = bits if len(values) == 2 else gray(bits)
+    eye = bit_by_bit_eye(p, symbols, values=values)
+    wave = wave_of(p, symbols, values)
+    main = int(np.argmax(p.volts[:, eye.phase]))
+    start = 8 * 64 + eye.phase - 32
+    count = len(symbols) - 12
+    made = eye_of_wave(wave[start:], symbols[8 - main : 8 - main + count], UI, 64, values=values)
+    # Thresholds lie between means here, between cursors there.
+    assert made.height == pytest.approx(eye.height, abs=0.01)
+    assert made.means == pytest.approx(eye.means, abs=0.01)
+    assert made.width == pytest.approx(eye.width, abs=0.02)
+    assert made.bits == count
+    assert made.density.sum() == pytest.approx(64 * count)
+
+
+def test_waveforms_that_tell_nothing_are_refused() -> None:
+    bits = prbs(7, 100)
+    with pytest.raises(NotPhysical, match="waveform"):
+        eye_of_wave(np.zeros(99 * 16), bits, UI, 16)
+    with pytest.raises(NotPhysical, match="no change"):
+        eye_of_wave(np.zeros(101 * 16), bits, UI, 16)
+
+
+def test_the_hexagon_is_the_polygon_of_its_corners() -> None:
+    assert hexagon(0.3, 0.1, 0.2).corners == (
+        (-0.3, 0.0), (-0.1, 0.2), (0.1, 0.2), (0.3, 0.0), (0.1, -0.2), (-0.1, -0.2),
+    )  # fmt: skip
+    assert len(hexagon(0.3, 0.0, 0.2).corners) == 4
+    low, high = hexagon(0.3, 0.3, 0.2).reach(np.array([-0.29, 0.0, 0.29, 0.31]))
+    assert high == pytest.approx([0.2, 0.2, 0.2, np.nan], nan_ok=True)
+    assert low == pytest.approx([-0.2, -0.2, -0.2, np.nan], nan_ok=True)
+
+
+def test_points_inside_an_arrow_are_told() -> None:
+    """A line that turns inwards: what lies in the notch is not inside."""
+    arrow = Mask(((-0.4, -0.3), (0.4, 0.0), (-0.4, 0.3), (-0.1, 0.0)))
+    inside = arrow.inside(np.array([-0.35, 0.0, 0.3]), np.array([0.0, 0.1, 0.27]))
+    assert inside.tolist() == [[False, False, True], [True, True, False], [True, False, False]]
+
+
+@pytest.mark.parametrize(
+    ("corners", "words"),
+    [
+        (((0.1, 0.1), (0.2, 0.2)), "three or more"),
+        (((-0.2, 0.2), (0.2, -0.2), (0.2, 0.2), (-0.2, -0.2)), "crosses itself"),
+        (((0.1, 0.1), (0.2, 0.1), (0.2, 0.2)), "around it"),
+    ],
+)
+def test_masks_that_are_none(corners: tuple[tuple[float, float], ...], words: str) -> None:
+    with pytest.raises(NotPhysical, match=words):
+        Mask(corners)
+
+
+def test_a_mask_grows_to_the_nearest_edge() -> None:
+    mask = Mask(((-0.25, 0.0), (0.0, 0.1), (0.25, 0.0), (0.0, -0.2)))
+    x = np.linspace(-0.5, 0.5, 101)
+    # Upwards there is room for three times the mask, downwards for one and a half.
+    found = largest(mask, lambda m: m.clear_between(x, np.full(101, -0.3), np.full(101, 0.3)))
+    assert found == pytest.approx(0.5, abs=1e-5)
+
+
+def test_each_of_the_eyes_has_hits_of_its_own() -> None:
+    p, symbols = pulse(), gray(prbs(11, 4094))
+    eye = bit_by_bit_eye(p, symbols, values=(-1.0, -0.6, 0.3, 1.0))
+    heights = [o.height for o in eye.openings]
+    mask = hexagon(0.1, 0.05, 0.5 * sorted(heights)[1])
+    hits, growths = mask_hits(eye, mask)
+    assert [g > 0 for g in growths] == [h == max(heights) for h in heights]
+    assert [n > 0 for n in hits] == [h != max(heights) for h in heights]
