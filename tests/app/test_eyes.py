@@ -360,6 +360,14 @@ def test_an_executable_model_is_taken_set_and_removed(
     assert stage.rate.settings[1].height == pytest.approx(before)
     with_model = stage.rate.eye.height
     assert with_model != pytest.approx(before, rel=1e-3)
+    # A device file that names the same files says the same.
+    device = tmp_path / "fulmar_serdes.ibs"
+    device.write_bytes((models / "fulmar_serdes.ibs").read_bytes())
+    fields.remove.click()
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(device), ""))
+    fields.choose.click()
+    assert window.settle(90_000)
+    assert stage.rate.eye.height == pytest.approx(with_model)
     field = fields.fields["behind"]
     field.edit.setText("-0.3")
     field.edit.editingFinished.emit()

@@ -142,6 +142,12 @@ def test_an_executable_model_is_tried_from_the_command_line(file, tmp_path) -> N
     assert code in (0, 1)
     assert [s["name"] for s in data["settings"]] == ["all equalisers", "without models"]
     assert data["settings"][1]["height_v"] == pytest.approx(plain["height_v"])
+    device = tmp_path / "fulmar_serdes.ibs"
+    device.write_bytes((models / "fulmar_serdes.ibs").read_bytes())
+    named = ("--sender", str(device), "--listener", f"{device}:serdes_rx")
+    assert json.loads(run("eye", file, *named, "--json")[1]) == data
+    with pytest.raises(InputError, match=r"2 of its models run here.*serdes_tx, serdes_rx"):
+        run("eye", file, "--listener", str(device))
     other = json.loads(run("eye", file, *both, "--set", "sender.behind=-0.4", "--json")[1])
     assert other["height_v"] != pytest.approx(data["height_v"], rel=1e-3)
     for arguments, words in (

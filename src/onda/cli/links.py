@@ -49,7 +49,10 @@ def eye(
     ] = None,
     sender: Annotated[
         Path | None,
-        typer.Option("--sender", help="Executable model (.ami, its .so beside it) that sends."),
+        typer.Option(
+            "--sender",
+            help="Executable model that sends: .ami, its .so beside it, or .ibs, as FILE:MODEL.",
+        ),
     ] = None,
     listener: Annotated[
         Path | None, typer.Option("--listener", help="Executable model that listens.")
@@ -161,11 +164,29 @@ def _with_model(project: Project, link: str, end: End, ami: Path) -> Project:
     from onda.project.links.model_edits import put_model
 
     library = ami.with_suffix(".so")
+    if ami.suffix.lower() != ".ami":
+        ami, library = _of_device(ami, end)
     names = []
     for file in (ami, library):
         names.append((file.name, keep(read_bytes(file))))
     allow_library(names[1][1], library.name)
     return put_model(project, project.design.link(link), end, names[0], names[1])
+
+
+def _of_device(device: Path, end: End) -> tuple[Path, Path]:
+    """Parameters and library of the model that a device file names; ``FILE:MODEL`` names one."""
+    from onda.studies.links.in_device_file import EXECUTABLES, for_end, named_inputs
+
+    name, _, model = device.name.partition(":")
+    path = device.with_name(name)
+    with running() as runner:
+        some = for_end(runner.result(EXECUTABLES, named_inputs(path)), end, name, model)
+    if len(some) > 1:
+        names = ", ".join(one.model for one in some)
+        raise InputError(
+            f"{len(some)} of its models run here", file=name, remedy=f"As in {name}:MODEL: {names}."
+        )
+    return Path(some[0].parameters), Path(some[0].library)
 
 
 def _model_set(link: Link, change: str) -> Link:

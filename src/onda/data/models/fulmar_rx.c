@@ -99,7 +99,9 @@ long AMI_GetWave(double *wave, long size, double *clocks, char **out, void *memo
                 m->tap[k] += 0.05 * m->rate * (error * m->decided[k] > 0.0 ? 1.0 : -1.0);
             for (long k = m->taps - 1; k > 0; k--) m->decided[k] = m->decided[k - 1];
             m->decided[0] = bit;
-            clocks[tick++] = m->time + m->phase - 0.5 * m->bit_time;
+            double at = m->time + m->phase - 0.5 * m->bit_time;
+            /* Below 0 is the end of the list. */
+            if (at >= 0.0) clocks[tick++] = at;
             m->phase += m->bit_time;
         }
         m->time += m->step;

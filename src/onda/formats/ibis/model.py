@@ -94,6 +94,17 @@ class Ramp:
     r_load: float = 50.0
 
 
+@dataclass(frozen=True, slots=True)
+class Executable:
+    """A line of an [Algorithmic Model]: for which platform, the library and its parameter file,
+    and whether it is the one that sends, that listens, or both ("")."""
+
+    platform: str
+    library: str
+    parameters: str
+    side: str = ""
+
+
 @dataclass(slots=True)
 class IbisModel:
     """One [Model]."""
@@ -111,6 +122,7 @@ class IbisModel:
     thresholds: dict[str, float] = field(default_factory=dict)
     submodels: list[tuple[str, str]] = field(default_factory=list)
     external: bool = False
+    executables: list[Executable] = field(default_factory=list)
 
     @property
     def drives(self) -> bool:

@@ -16,6 +16,7 @@ from onda.formats.ibis.model import (
     Component,
     Corners,
     DiffPin,
+    Executable,
     IbisFile,
     IbisModel,
     IvTable,
@@ -60,12 +61,12 @@ _IGNORED = {
     "end interconnect model group", "bus label", "die supply pads", "pin reference", "interface",
     "support file", "model rev", "driver schedule group", "initial delay", "repeater pin",
     "redistribution set", "switch group", "series pin mapping", "series switch groups",
-    "merged pins", "bandwidth", "c comp corner", "c comp model", "end c comp model", "clock pins",
+    "merged pins", "end algorithmic model",
+    "bandwidth", "c comp corner", "c comp model", "end c comp model", "clock pins",
 }  # fmt: skip
 _UNSUPPORTED = {
     "external model": "end external model",
     "external circuit": "end external circuit",
-    "algorithmic model": "end algorithmic model",
     "begin emd": "end emd",
 }
 _NOT_SIMULATED = {
@@ -238,6 +239,24 @@ class _Reader:
     def _kw_manufacturer(self, rest: str) -> None:
         if self._component is not None and not self._component.manufacturer:
             self._component.manufacturer = rest
+
+    def _kw_algorithmic_model(self, rest: str) -> None:
+        if self._model is None:
+            self.caution(self._line, self._keyword, "belongs to no model")
+            return
+        self._take = self._algorithmic_line
+
+    def _algorithmic_line(self, words: list[str]) -> None:
+        assert self._model is not None
+        kind, _, side = words[0].lower().partition("_")
+        if kind != "executable" or side not in ("", "tx", "rx"):
+            return
+        if len(words) != 4:
+            self.caution(
+                self._line, self._keyword, "an executable has a platform, a library, parameters"
+            )
+            return
+        self._model.executables.append(Executable(words[1], words[2], words[3], side))
 
     def _kw_package(self, rest: str) -> None:
         self._take = self._package_line

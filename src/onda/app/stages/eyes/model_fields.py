@@ -6,9 +6,10 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from onda.app.kit.editor import Editor
+from onda.app.kit.menus import MenuEntry, fill
 from onda.app.kit.subject import Subject
 from onda.app.shell.asking import ask_open
 from onda.app.shell.choices import Choices, ChoiceSpec
@@ -22,6 +23,13 @@ from onda.project.links.link import Link
 from onda.project.links.model_edits import End, model_of, put_model, with_model
 from onda.studies.devices.take import TAKE_FILE, TakenFile, take_inputs
 from onda.studies.links.executable import AmiFile, Parameter, parameters_of
+from onda.studies.links.in_device_file import (
+    EXECUTABLES,
+    DeviceExecutable,
+    DeviceExecutables,
+    for_end,
+    named_inputs,
+)
 
 __all__ = ["ModelFields"]
 
@@ -51,7 +59,8 @@ class ModelFields(QWidget):
         row.addWidget(self.name, 1)
         self.choose = QPushButton("Model…")
         self.choose.setToolTip(
-            "An executable model: its parameter file (.ami); its library (.so) lies beside it"
+            "An executable model: its parameter file (.ami), its library (.so) beside it, or a "
+            "device file (.ibs) that names both"
         )
         self.choose.clicked.connect(lambda: self.ask())
         self.remove = QPushButton("Remove")
@@ -131,8 +140,11 @@ class ModelFields(QWidget):
 
     def ask(self) -> None:
         """Ask for a model and take it."""
-        path = ask_open(self, "Executable model", "Parameters (*.ami)")
+        path = ask_open(self, "Executable model", "Models (*.ami *.ibs)")
         if path is None:
+            return
+        if path.suffix.lower() != ".ami":
+            self.take_from(path)
             return
         library = path.with_suffix(".so")
         if not library.exists():
@@ -141,6 +153,27 @@ class ModelFields(QWidget):
                 return
             library = found
         self.take(path, library)
+
+    def take_from(self, device: Path) -> None:
+        """Take the model that a device file names; ask which where it names several."""
+
+        def chosen(one: DeviceExecutable) -> None:
+            self.take(Path(one.parameters), Path(one.library))
+
+        def found(every: DeviceExecutables) -> None:
+            some: list[DeviceExecutable] = []
+            if self._editor.run(lambda: some.extend(for_end(every, self._end, device.name))):
+                if len(some) == 1:
+                    chosen(some[0])
+                    return
+                entries = [MenuEntry(one.model, partial(chosen, one)) for one in some]
+                menu = fill(QMenu(self), entries)
+                menu.popup(self.choose.mapToGlobal(self.choose.rect().bottomLeft()))
+
+        self._subject.ask(
+            f"device-{self._end}", EXECUTABLES, lambda: named_inputs(device), found,
+            self._editor.tell,
+        )  # fmt: skip
 
     def take(self, parameters: Path, library: Path) -> None:
         """Take a model over; who chooses a library here allows it."""
