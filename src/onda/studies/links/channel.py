@@ -34,6 +34,8 @@ _ROUND_TRIPS, _EDGES, _REST_UI = 8.0, 10.0, 4.0
 """How long a device's edge has: delays of the path, edges, unit intervals."""
 _STILL, _LONGER = 2e-3, 6
 """Share of the swing that may be left, and how often the time is doubled until it is."""
+_SENT_UI, _SENT_EDGE = 8, 0.2
+"""Unit intervals that what is sent is followed, and its edge where none is given."""
 _KEPT = 0.95
 """Share of a response by a transform that is not disturbed by its own repetition."""
 
@@ -67,6 +69,8 @@ def channel_step(inputs: ChannelInputs) -> ChannelStep:
     InputError : the network has no such lane, or a model fails
     NotPhysical : the edge is too slow for the rate
     """
+    if inputs.at_start:
+        return _sent(inputs)
     if inputs.more_loss > 0.0:
         less = channel_step(replace(inputs, more_loss=0.0))
         return _lossier(less, more_loss(inputs.more_loss, 1.0 / inputs.unit_interval))
@@ -83,6 +87,38 @@ def channel_step(inputs: ChannelInputs) -> ChannelStep:
         bare.time, steps, inputs.unit_interval, inputs.sender, inputs.listener
     )
     return ChannelStep(time, made[0], made[1:], bare.delay, doubts)
+
+
+def _sent(inputs: ChannelInputs) -> ChannelStep:
+    """What is sent, between the levels that come of it: straight edges of the channel's own time,
+    and a model that sends."""
+    unit = inputs.unit_interval
+    far = channel_step(replace(inputs, at_start=False, more_loss=0.0, sender=None, listener=None))
+    time = np.linspace(0.0, _SENT_UI * unit, _SENT_UI * _PER_UI + 1)
+    rise = min(_edge_of(inputs), unit)
+    low, high = float(far.volts[0]), float(far.volts[-1])
+
+    def edge_from(first: float, last: float, took: float) -> FloatArray:
+        share = np.clip((time - 2.0 * unit) / took + 0.5, 0.0, 1.0)
+        return np.asarray(first + (last - first) * share)
+
+    fall = edge_from(high, low, rise * inputs.fall) if inputs.fall != 1.0 else None
+    volts, none = edge_from(low, high, rise), np.zeros((0, len(time)))
+    if inputs.sender is not None:
+        time, made = through_models(time, volts[None, :], unit, inputs.sender, None)
+        volts, none, fall = made[0], np.zeros((0, len(time))), None
+    return ChannelStep(time, volts, none, 0.0, far.doubts, fall)
+
+
+def _edge_of(inputs: ChannelInputs) -> float:
+    """0 to 100 percent time, s, of the edge that a channel is given."""
+    if inputs.path is not None:
+        return at_device_edge(inputs.path).edge
+    if inputs.lane is not None and inputs.lane.edge > 0.0:
+        return inputs.lane.edge / 0.6
+    if inputs.group is not None:
+        return inputs.group.group.rise / 0.6
+    return _SENT_EDGE * inputs.unit_interval
 
 
 def _lossier(channel: ChannelStep, more: Response) -> ChannelStep:

@@ -84,7 +84,8 @@ class ChannelInputs:
     `crosstalk` asks for what other lanes of the same network or group put into it; `sender` and
     `listener` are executable models at its ends. `fall` is what falling edges take of the rising
     ones; `devices` asks for the edges of the device models at the ends of a path; `more_loss` is dB
-    more line than there is, at half the symbol rate.
+    more line than there is, at half the symbol rate. `at_start` looks at
+    what is sent, as a receiver without any channel would get it.
     """
 
     path: PathInputs | None
@@ -98,6 +99,7 @@ class ChannelInputs:
     fall: float = 1.0
     devices: bool = False
     more_loss: float = 0.0
+    at_start: bool = False
 
     @property
     def without_models(self) -> ChannelInputs:
