@@ -69,12 +69,13 @@ def type_in(field, text: str) -> None:
 
 def choose(stage: EyesStage, title: str, words: str) -> None:
     boxes = {b.accessibleName(): b for b in stage.inspector.findChildren(QComboBox)}
+    boxes |= {b.accessibleName(): b for b in stage.chain.findChildren(QComboBox)}
     boxes[title].setCurrentText(words)
     boxes[title].activated.emit(boxes[title].currentIndex())
 
 
 def rows(stage: EyesStage) -> dict[str, tuple[str, str]]:
-    return {name: (value, unit) for name, value, unit, *_ in stage.numbers._rows}
+    return {name: (value, unit) for name, value, unit, *_ in stage.panel.numbers._rows}
 
 
 def test_what_each_equaliser_earns_stands_side_by_side(window: MainWindow) -> None:
@@ -147,8 +148,8 @@ def test_ends_are_typed_and_the_eye_follows(window: MainWindow) -> None:
     stage = look_at(window, "jl0")
     before = result_of(stage)
     assert [s.name for s in before.settings] == ["all equalisers"]
-    type_in(stage.ends.decisions, "3")
-    type_in(stage.ends.gains, "0, -2, -4")
+    type_in(stage.chain.receiver.decisions, "3")
+    type_in(stage.chain.receiver.gains, "0, -2, -4")
     assert window.settle(60_000)
     link = link_of(window)
     assert link.listener.decisions == 3
@@ -158,7 +159,7 @@ def test_ends_are_typed_and_the_eye_follows(window: MainWindow) -> None:
     after = result_of(stage)
     assert len(after.taps) == 3
     assert after.eye.height > before.eye.height
-    type_in(stage.ends.taps, "-0.05 0.85 -0.1")
+    type_in(stage.chain.transmitter.taps, "-0.05 0.85 -0.1")
     assert window.settle(60_000)
     sender = link_of(window).sender
     assert (sender.taps, sender.main) == ((-0.05, 0.85, -0.1), 1)
@@ -176,11 +177,11 @@ def test_ends_are_typed_and_the_eye_follows(window: MainWindow) -> None:
 def test_nonsense_is_refused_where_it_is_typed(window: MainWindow) -> None:
     stage = look_at(window, "jl0")
     for field, text, words in (
-        (stage.ends.taps, "a b", "no list of taps"),
-        (stage.ends.gains, "3", "at or below 0 dB"),
-        (stage.ends.decisions, "many", "no number of taps"),
-        (stage.ends.rate, "soon", "no error rate"),
-        (stage.ends.rate, "0.5", ""),
+        (stage.chain.transmitter.taps, "a b", "no list of taps"),
+        (stage.chain.receiver.gains, "3", "at or below 0 dB"),
+        (stage.chain.receiver.decisions, "many", "no number of taps"),
+        (stage.panel.error_rate, "soon", "no error rate"),
+        (stage.panel.error_rate, "0.5", ""),
     ):
         before = window.document.project
         type_in(field, text)
@@ -192,14 +193,14 @@ def test_nonsense_is_refused_where_it_is_typed(window: MainWindow) -> None:
 def test_stress_moves_the_contour(window: MainWindow) -> None:
     stage = look_at(window, "jl0")
     calm = result_of(stage)
-    specs = {s.title: s for s in stage.ends.stress._specs}
+    specs = {s.title: s for s in stage.chain.transmitter.stress._specs}
     specs["Bounded"].put(parse_quantity("0.1 UI", "unit interval"))
     assert window.settle(60_000)
     shaken = result_of(stage)
     assert calm.eye.width - shaken.eye.width == pytest.approx(
         0.1 * calm.unit_interval, abs=0.02 * calm.unit_interval
     )
-    type_in(stage.ends.rate, "1e-6")
+    type_in(stage.panel.error_rate, "1e-6")
     assert window.settle(60_000)
     assert result_of(stage).error_rate == 1e-6
     assert rate_view(stage).bathtubs._limits[0].y == pytest.approx(-6.0)
@@ -209,7 +210,7 @@ def test_a_kept_state_stands_beside_now(window: MainWindow) -> None:
     stage = look_at(window, "jl0")
     before = result_of(stage)
     window.keep()
-    type_in(stage.ends.decisions, "4")
+    type_in(stage.chain.receiver.decisions, "4")
     assert window.settle(60_000)
     shown = [v for v in rate_view(stage).eyes if v.isVisible()]
     assert [v.is_kept for v in shown] == [False, True]
@@ -313,7 +314,7 @@ def test_the_worst_pattern_is_played_along_the_path(window: MainWindow) -> None:
     stage = look_at(window, "jl0", "bits")
     assert stage.result is not None
     bits = "".join(str(int(b)) for b in stage.result.peak.worst_one)
-    stage.play.click()
+    stage.panel.play.click()
     assert window.settle(60_000)
     assert window.selection.stage == "paths"
     path = window.document.project.design.path("jl0")
@@ -344,7 +345,7 @@ def test_an_executable_model_is_taken_set_and_removed(
     stage.views.choose("rate")
     assert window.settle(90_000)
     before = stage.rate.eye.height
-    fields = stage.ends.models["sender"]
+    fields = stage.chain.transmitter.model
     assert not fields.remove.isVisibleTo(fields)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(parameters), ""))
     fields.choose.click()
@@ -501,7 +502,7 @@ def test_a_kept_state_that_is_undone_leaves_the_eye_as_it_is(window: MainWindow)
     stage.draw()
     assert window.settle(90_000)
     assert stage.named_kept == []
-    assert "State" not in stage.measured.remark.text()
+    assert "State" not in stage.panel.measured.remark.text()
 
 
 def test_a_link_is_run_over_a_pulse_of_a_file(
@@ -514,7 +515,7 @@ def test_a_link_is_run_over_a_pulse_of_a_file(
     file = tmp_path / "lane.csv"
     file.write_text(write_signals(time, value[:, None], ("value",)))
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(file), ""))
-    stage.choices.choose("Over", "pulse")
+    stage.chain.channel.choices.choose("Over", "pulse")
     assert window.settle(90_000)
     link = link_of(window)
     assert link.pulse is not None
@@ -528,5 +529,5 @@ def test_a_link_is_run_over_a_pulse_of_a_file(
     # Who leaves the dialog keeps what was.
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: ("", ""))
     before = window.document.project
-    stage.choices.choose("Over", "pulse")
+    stage.chain.channel.choices.choose("Over", "pulse")
     assert window.document.project is before

@@ -310,17 +310,17 @@ def test_the_eye_is_measured_over_100_000_bits(eyes) -> None:
 def test_rate_pattern_and_bits_change_the_eye(eyes) -> None:
     window, stage = eyes
     window.keep()
-    type_into(stage.bits.edit, "20 000")
+    type_into(stage.panel.bits.edit, "20 000")
     assert window.settle()
     assert stage.result is not None
     assert stage.result.eye.bits == 20_000
     before = stage.result.eye.height
-    type_into(stage.form.fields[0].edit, "25 Gb/s")
+    type_into(stage.panel.form.fields[0].edit, "25 Gb/s")
     assert window.settle()
     assert stage.result.eye.height < before
     assert stage.bits_view.kept_eye.isVisible()
     assert window.strip._kept["width-jl0"]
-    stage.choices.choose("Pattern", "7")
+    stage.panel.choices.choose("Pattern", "7")
     assert window.settle()
     assert window.document.project.design.links[0].prbs == 7
 
@@ -330,22 +330,22 @@ def test_rate_pattern_and_bits_change_the_eye(eyes) -> None:
 )
 def test_nonsense_bits_are_refused(eyes, typed: str, words: str) -> None:
     window, stage = eyes
-    type_into(stage.bits.edit, typed)
-    assert words in stage.bits.problem.text()
+    type_into(stage.panel.bits.edit, typed)
+    assert words in stage.panel.bits.problem.text()
     assert window.document.project.design.links[0].bits == 100_000
 
 
 def test_a_mask_too_large_is_hit(eyes) -> None:
     window, stage = eyes
-    type_into(stage.bits.edit, "5000")
-    height = next(f for f in stage.form.fields if f.edit.accessibleName() == "Mask height")
+    type_into(stage.panel.bits.edit, "5000")
+    height = next(f for f in stage.panel.form.fields if f.edit.accessibleName() == "Mask height")
     type_into(height.edit, "400 mV")
     assert window.settle()
     assert stage.result is not None
     assert stage.result.mask_hits > 0
     mask = next(m for m in window.strip.margins if m.title == "Mask grows by")
     assert mask.state is State.FAILS
-    flat = next(f for f in stage.form.fields if f.edit.accessibleName() == "Mask flat")
+    flat = next(f for f in stage.panel.form.fields if f.edit.accessibleName() == "Mask flat")
     type_into(flat.edit, "0.9 UI")
     assert "flat <= width" in flat.problem.text()
 

@@ -9,10 +9,10 @@ from dataclasses import dataclass, replace
 from onda.engine.links.chain import Chain
 from onda.errors import OndaError
 from onda.studies.core.study import Control, Study
+from onda.studies.links.equalised import with_settings
 from onda.studies.links.inputs import ChannelInputs, LinkInputs
 from onda.studies.links.link_eye import Setting
 from onda.studies.links.link_grid import still_eye
-from onda.studies.links.point import held_at
 from onda.studies.links.setting import setting_of
 
 __all__ = ["LINK_ALONG", "POINTS", "LinkAlong"]
@@ -57,7 +57,7 @@ def _stops(channel: ChannelInputs, chain: Chain) -> Iterator[tuple[str, ChannelI
 
 
 def _run(inputs: LinkInputs, control: Control) -> LinkAlong:
-    held = held_at(inputs, inputs)
+    held = with_settings(inputs)
     stops = list(_stops(inputs.channel, held.equalisers.chain))
     points, settings, closed = [], [], []
     for k, (point, channel, chain) in enumerate(stops):

@@ -13,8 +13,9 @@ from onda.project.links.link import Link
 from onda.project.links.model_edits import End, model_of, with_model
 from onda.project.model import Design
 from onda.studies.core.study import Case, Control, Study, compute
+from onda.studies.links.equalised import with_settings
 from onda.studies.links.inputs import LinkInputs, link_inputs
-from onda.studies.links.point import LINK_POINT, LinkPoint, PointInputs, held_at
+from onda.studies.links.point import LINK_POINT, LinkPoint, PointInputs
 from onda.studies.paths.corners import corner_variants
 
 __all__ = ["LINK_CORNERS", "Corner", "CornerInputs", "LinkCorners", "corner_inputs"]
@@ -106,10 +107,9 @@ class CornerPoint:
 
 
 def _run_corner(inputs: CornerPoint, control: Control) -> LinkPoint:
-    point = inputs.point
-    if not any(inputs.moved) or point.settings_of is None:
-        return LINK_POINT.run(point, control)
-    link = _moved(held_at(point.link, point.settings_of), inputs.moved)
+    if not any(inputs.moved):
+        return LINK_POINT.run(inputs.point, control)
+    link = _moved(with_settings(inputs.point.link), inputs.moved)
     return LINK_POINT.run(PointInputs(link), control)
 
 
@@ -121,7 +121,9 @@ CORNER_POINT: Study[CornerPoint, LinkPoint] = Study(
 def _corner_cases(inputs: CornerInputs) -> Sequence[Case]:
     first = inputs.corners[0].link
     return [
-        Case(CORNER_POINT, CornerPoint(PointInputs(one.link, first), one.moved))
+        Case(
+            CORNER_POINT, CornerPoint(PointInputs(replace(one.link, settings_of=first)), one.moved)
+        )
         for one in inputs.corners
     ]
 

@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 from onda.engine.links.chain import Chain, Merit, best_chain, decision_taps, sampling_time
 from onda.engine.links.pulse import PulseResponse
 from onda.engine.links.statistical import SampledPulse
-from onda.studies.links.inputs import ChainInputs, EyeInputs
+from onda.studies.links.inputs import ChainInputs, EyeInputs, LinkInputs
+from onda.studies.links.link_grid import channel_pulses
 
-__all__ = ["at_sampler", "found_chain"]
+__all__ = ["at_sampler", "found_chain", "with_settings"]
 
 FloatArray = NDArray[np.float64]
 _BEFORE = tuple(-0.02 * k for k in range(10))
@@ -60,8 +61,9 @@ def found_chain(
     return chain, found
 
 
-def at_sampler(pulse: PulseResponse, inputs: EyeInputs) -> PulseResponse:
-    """A channel's pulse as the sampler sees it, decision feedback taken off bit by bit."""
+def at_sampler(pulse: PulseResponse, inputs: EyeInputs) -> tuple[PulseResponse, int]:
+    """A channel's pulse as the sampler sees it, decision feedback taken off bit by bit, and the
+    sample of its unit interval where it is sampled."""
     unit, per_ui = pulse.unit_interval, pulse.samples_per_ui
     sampled = SampledPulse(pulse.flat, unit / per_ui)
     chain, _ = found_chain(
@@ -86,4 +88,22 @@ def at_sampler(pulse: PulseResponse, inputs: EyeInputs) -> PulseResponse:
         uneven = np.zeros(flat.size)
         uneven[: len(edges)] = edges[: flat.size]
         uneven = uneven.reshape(volts.shape)
-    return PulseResponse(volts, unit, pulse.base, uneven)
+    return PulseResponse(volts, unit, pulse.base, uneven), round(at / made.step) % per_ui
+
+
+def with_settings(link: LinkInputs) -> LinkInputs:
+    """A link whose equalisers are set: as those of `settings_of`, or as is best here."""
+    settings_of = link.settings_of or link
+    pulses = channel_pulses(settings_of.channel)
+    chain, _ = found_chain(
+        settings_of.equalisers,
+        pulses.own,
+        list(pulses.others),
+        settings_of.channel.unit_interval,
+        where=settings_of.sampling,
+        noise=settings_of.noise,
+        jitter=settings_of.jitter.effective,
+        levels=settings_of.levels,
+    )
+    fixed = replace(link.equalisers, chain=chain, gains=(), responses=(), find_taps=False)
+    return replace(link, equalisers=fixed, settings_of=None)

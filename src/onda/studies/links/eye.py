@@ -84,24 +84,26 @@ def _run(inputs: EyeInputs, control: Control) -> EyeResult:
         samples_per_ui=phases,
         fall=channel.fall,
     )
-    if not inputs.equalisers.is_bare:
-        pulse = at_sampler(pulse, inputs)
-    is_tallest = inputs.sampling == "tallest"
-    # The response's memory is filled first, so that exactly the bits asked for are measured.
     levels = inputs.levels
+    phase: int | None = None
+    if not inputs.equalisers.is_bare:
+        pulse, phase = at_sampler(pulse, inputs)
+    elif inputs.sampling == "tallest":
+        phase = peak_distortion(pulse, values=levels).phase
+    # The response's memory is filled first, so that exactly the bits asked for are measured.
     count = inputs.bits + pulse.volts.shape[0] + (pulse.uneven is not None)
     symbols = inputs.pattern.symbols(count, len(levels))
     eye = waved or bit_by_bit_eye(
         pulse,
         symbols,
-        phase=peak_distortion(pulse, values=levels).phase if is_tallest else None,
+        phase=phase,
         values=levels,
         progress=lambda share: control.progress(0.2 + 0.8 * share),
     )
     hits, growths = mask_hits(eye, inputs.mask) if inputs.mask is not None else ((), ())
     # The phase of a waveform is its own.
-    phase = eye.phase if waved is None else sampling_phase(pulse)
-    peak = peak_distortion(pulse, phase, levels)
+    sampled = eye.phase if waved is None else sampling_phase(pulse)
+    peak = peak_distortion(pulse, sampled, levels)
     return EyeResult(
         eye=eye,
         pulse=pulse,

@@ -148,7 +148,8 @@ class LinkInputs:
     `sine_at` is Hz of the sine of jitter; `clock` follows the edges, None for an ideal one;
     `offset` V is added to the threshold, `sensitivity` V is what the sampler needs. `fine` False
     looks at fewer moments, while something is dragged; `compare` False leaves out the eyes without
-    some equalisers.
+    some equalisers. `settings_of` is the link whose equaliser settings are kept, None for such as
+    are best here.
     """
 
     channel: ChannelInputs
@@ -165,6 +166,7 @@ class LinkInputs:
     clock: ClockRecovery | None = None
     offset: float = 0.0
     sensitivity: float = 0.0
+    settings_of: LinkInputs | None = None
 
 
 def _lane_inputs(design: Design, link: Link) -> LaneInputs | None:

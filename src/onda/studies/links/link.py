@@ -16,7 +16,7 @@ from onda.engine.links.statistical import SampledPulse
 from onda.engine.links.uneven import extreme
 from onda.errors import InputError
 from onda.studies.core.study import Control, Study
-from onda.studies.links.equalised import found_chain
+from onda.studies.links.equalised import found_chain, with_settings
 from onda.studies.links.inputs import LinkInputs
 from onda.studies.links.link_eye import EyeAtRate, JitterFit, LinkEye, Setting
 from onda.studies.links.link_grid import StillEye, channel_pulses, still_eye
@@ -47,6 +47,8 @@ def _chains(chain: Chain) -> Iterator[tuple[str, Chain]]:
 
 
 def _run(inputs: LinkInputs, control: Control) -> LinkEye:
+    if inputs.settings_of is not None:
+        inputs = with_settings(inputs)
     channel, unit = inputs.channel, inputs.channel.unit_interval
     pulses = channel_pulses(channel)
     control.progress(0.3)

@@ -7,21 +7,17 @@ from dataclasses import dataclass, replace
 
 from onda.errors import OndaError
 from onda.studies.core.study import Control, Study
-from onda.studies.links.equalised import found_chain
 from onda.studies.links.inputs import LinkInputs
 from onda.studies.links.link import LINK
-from onda.studies.links.link_grid import channel_pulses
 
-__all__ = ["LINK_POINT", "LinkPoint", "PointInputs", "held_at"]
+__all__ = ["LINK_POINT", "LinkPoint", "PointInputs"]
 
 
 @dataclass(frozen=True, slots=True)
 class PointInputs:
-    """A link as it is there; `settings_of` is the link whose equaliser settings are kept, None for
-    such as are best there."""
+    """A link as it is there."""
 
     link: LinkInputs
-    settings_of: LinkInputs | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,28 +32,9 @@ class LinkPoint:
     why: str = ""
 
 
-def held_at(link: LinkInputs, settings_of: LinkInputs) -> LinkInputs:
-    """A link with the equalisers that another one finds best."""
-    pulses = channel_pulses(settings_of.channel)
-    chain, _ = found_chain(
-        settings_of.equalisers,
-        pulses.own,
-        list(pulses.others),
-        settings_of.channel.unit_interval,
-        where=settings_of.sampling,
-        noise=settings_of.noise,
-        jitter=settings_of.jitter.effective,
-        levels=settings_of.levels,
-    )
-    fixed = replace(link.equalisers, chain=chain, gains=(), responses=(), find_taps=False)
-    return replace(link, equalisers=fixed)
-
-
 def _run(inputs: PointInputs, _: Control) -> LinkPoint:
     link = replace(inputs.link, compare=False)
     try:
-        if inputs.settings_of is not None:
-            link = held_at(link, inputs.settings_of)
         found = LINK.run(link, Control())
     except OndaError as error:
         return LinkPoint(why=str(error))

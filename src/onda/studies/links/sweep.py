@@ -141,7 +141,7 @@ def _sweep_cases(inputs: SweepInputs) -> Sequence[Case]:
     sweep = SWEEPS[inputs.over]
     kept = None if inputs.anew else inputs.link
     return [
-        Case(LINK_POINT, PointInputs(sweep.put(inputs.link, value), kept))
+        Case(LINK_POINT, PointInputs(replace(sweep.put(inputs.link, value), settings_of=kept)))
         for value in inputs.values
     ]
 

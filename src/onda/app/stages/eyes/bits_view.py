@@ -57,7 +57,8 @@ class BitsView(QWidget):
         """Show an eye beside that of a kept state."""
         kept = named.result if named is not None else None
         reach = max(_reach(r) for r in (result, kept) if r is not None)
-        title = "Now" if kept else f"Eye over {grouped(result.eye.bits)} bits"
+        what = "bits" if len(result.levels) == 2 else "symbols"
+        title = "Now" if kept else f"Eye over {grouped(result.eye.bits)} {what}"
         self.eye.show_eye(title, result.eye, mask, result.hits, reach)
         self.kept_eye.setVisible(kept is not None)
         if kept is not None and named is not None:

@@ -8,12 +8,13 @@ from typing import Any
 from onda.app.kit.editor import Editor
 from onda.app.shell.choices import ChoiceSpec
 from onda.app.shell.form import FieldSpec
+from onda.app.stages.eyes.typed import read_corners, read_whole
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.kind import Ref
 from onda.project.links.equalisers import around_main, three_taps, usual_peaking
-from onda.project.links.link import PATTERNS, EyeMask, Link, SheetEntry
-from onda.project.links.model_edits import with_pulse
+from onda.project.links.link import PATTERNS, Corner, EyeMask, Link, SheetEntry
+from onda.project.links.model_edits import with_pulse, with_response
 from onda.project.links.recipe import channel_of, channels, over
 from onda.project.paths.path import Stimulus
 from onda.project.quantities import Quantity, parse_quantity, quantity
@@ -28,6 +29,8 @@ _MASK = (
 )
 _OTHER_PULSE = "pulse"
 _PULSE = (_OTHER_PULSE, "a pulse from a file\u2026")
+_CODES = (("none", "none"), ("8b10b", "8b/10b"), ("64b66b", "64b/66b"))
+_TYPED, _USUAL_TYPED = "typed", "10"
 _USUAL_MASK = {"width": "0.5 UI", "flat": "0.2 UI", "height": "100 mV"}
 
 
@@ -101,23 +104,39 @@ class LinkHand:
 
     def set_bits(self, typed: str) -> None:
         """Another number of bits."""
+        count = read_whole(typed, "whole number", "From 200 to 20 000 000 bits.")
+        self.set("Change bits", bits=count)
+
+    def set_typed(self, typed: str) -> None:
+        """Another typed pattern."""
+        self.set("Change pattern", typed=typed.strip())
+
+    def set_corners(self, typed: str) -> None:
+        """Other corners of the mask."""
+        mask = self._present.mask
+        if mask is not None:
+            self.set("Change mask", mask=set_value(mask, corners=read_corners(typed)))
+
+    def set_error_rate(self, typed: str) -> None:
+        """Another error rate."""
         try:
-            bits = int(typed.replace(" ", "").replace("_", "").replace("\u202f", ""))
-        except ValueError as error:
-            raise InputError(f"{typed[:20]!r} is not a whole number") from error
-        self.set("Change bits", bits=bits)
+            rate = float(typed.replace("\u2212", "-"))
+        except ValueError:
+            raise InputError(f"{typed[:20]!r} is no error rate", remedy="As 1e-12.") from None
+        self.set("Change error rate", error_rate=rate)
+
+    def run_behind_response(self, name: str, sha256: str) -> None:
+        """A measured peaking, a file that becomes one of the project."""
+
+        def act() -> None:
+            project = with_response(self._editor.project, self._present, name, sha256)
+            self._editor.make("Take a measured peaking", project)
+
+        self._editor.run(act)
 
     def set_lane(self, typed: str) -> None:
         """Another lane of the network."""
-        if not typed.strip().isdecimal():
-            raise InputError(f"{typed[:20]!r} is no lane", remedy="Lanes count from 1.")
-        self.set("Change lane", lane=int(typed))
-
-    def set_launch_edge(self, typed: str) -> None:
-        """Another edge at the launch."""
-        plain = typed.strip().lower()
-        edge = None if plain in ("", "fastest") else parse_quantity(typed, "time", "ps")
-        self.set("Change edge", launch=set_value(self._present.launch, edge=edge))
+        self.set("Change lane", lane=read_whole(typed, "lane", "Lanes count from 1."))
 
     def play(self, link: Link, bits: str) -> None:
         """Send bits along the link's path, as its stimulus, and look at it there."""
@@ -141,7 +160,13 @@ class LinkHand:
         self._editor.run(lambda: self.set("Run over another", **over(channel)))
 
     def _set_pattern(self, order: str) -> None:
-        self._editor.run(lambda: self.set("Change pattern", prbs=int(order)))
+        changes: dict[str, Any] = {"typed": _USUAL_TYPED}
+        if order != _TYPED:
+            changes = {"prbs": int(order), "typed": ""}
+        self._editor.run(lambda: self.set("Change pattern", **changes))
+
+    def _set_code(self, code: str) -> None:
+        self._editor.run(lambda: self.set("Change code", code=code))
 
     def _set_modulation(self, key: str) -> None:
         self._editor.run(lambda: self.set("Change levels", modulation=key))
@@ -150,20 +175,38 @@ class LinkHand:
         self._editor.run(lambda: self.set("Change sampling", sampling=where))
 
     def _mask(self, choice: str) -> None:
-        mask: EyeMask | None = None
-        if choice == "yes":
+        def mask() -> EyeMask | None:
+            if choice == "none":
+                return None
             dimensions = {key: dimension for _, dimension, key in _MASK}
-            mask = EyeMask.model_validate(
-                {key: parse_quantity(t, dimensions[key]) for key, t in _USUAL_MASK.items()}
-            )
-        self._editor.run(lambda: self.set("Mask", mask=mask))
+            usual = {key: parse_quantity(t, dimensions[key]) for key, t in _USUAL_MASK.items()}
+            now = self._present.mask or EyeMask.model_validate(usual)
+            corners: tuple[Corner, ...] = ()
+            if choice == "polygon":
+                # The hexagon's own corners, to begin with.
+                shape = now.shape() or EyeMask.model_validate(usual).shape()
+                assert shape is not None
+                corners = tuple(
+                    Corner(at=round(x, 4), volts=quantity(y, "voltage", "mV", 4))
+                    for x, y in shape.corners
+                )
+            return set_value(now, corners=corners)
+
+        self._editor.run(lambda: self.set("Mask", mask=mask()))
+
+    def channel_choice(self, link: Link) -> ChoiceSpec:
+        """What it can run over."""
+        every = (*channels(self._editor.design), _PULSE)
+        return ChoiceSpec("Over", every, channel_of(link), self._run_over)
 
     def choices(self, link: Link) -> list[ChoiceSpec]:
         """What is chosen from lists."""
-        now = channel_of(link)
-        patterns = tuple((str(n), f"PRBS{n}") for n in PATTERNS)
+        patterns = (*((str(n), f"PRBS{n}") for n in PATTERNS), (_TYPED, "typed"))
+        is_typed = bool(link.typed.strip())
+        masks = (("none", "none"), ("hexagon", "hexagon"), ("polygon", "polygon"))
+        mask = "none" if link.mask is None else "polygon" if link.mask.corners else "hexagon"
+        code = ChoiceSpec("Code", _CODES, link.code, self._set_code)
         return [
-            ChoiceSpec("Over", (*channels(self._editor.design), _PULSE), now, self._run_over),
             ChoiceSpec(
                 "Levels",
                 (("nrz", "two"), ("pam4", "four")),
@@ -173,9 +216,10 @@ class LinkHand:
             ChoiceSpec(
                 "Pattern",
                 patterns,
-                str(link.prbs),
+                _TYPED if is_typed else str(link.prbs),
                 self._set_pattern,
             ),
+            *(() if is_typed else (code,)),
             ChoiceSpec(
                 "Sampled",
                 (
@@ -185,12 +229,7 @@ class LinkHand:
                 link.sampling,
                 self._set_sampling,
             ),
-            ChoiceSpec(
-                "Mask",
-                (("no", "none"), ("yes", "hexagon")),
-                "no" if link.mask is None else "yes",
-                self._mask,
-            ),
+            ChoiceSpec("Mask", masks, mask, self._mask),
         ]
 
     def fields(self, link: Link) -> list[FieldSpec]:
@@ -205,17 +244,9 @@ class LinkHand:
                 kept=lambda: [k.rate.si for k in self._kept()],
             )
         ]
-        if link.network is not None:
-            specs += [self._level("High level", "high"), self._level("Low level", "low")]
-        if link.mask is not None:
+        if link.mask is not None and not link.mask.corners:
             specs += [self._mask_field(*field) for field in _MASK]
         return specs
-
-    def _level(self, title: str, key: str) -> FieldSpec:
-        def put(q: Quantity) -> None:
-            self.set("Change level", launch=set_value(self._present.launch, **{key: q}))
-
-        return FieldSpec(title, "voltage", lambda: getattr(self._present.launch, key), put)
 
     def _mask_field(self, title: str, dimension: str, key: str) -> FieldSpec:
         def get() -> Quantity | None:

@@ -16,13 +16,14 @@ from onda.project.quantities import format_si
 from onda.studies.links.inputs import Mask
 from onda.studies.links.link import EyeAtRate, LinkEye, Setting
 
-__all__ = ["RateEye"]
+__all__ = ["RateEye", "reach_of"]
 
 _LEFT, _BOTTOM, _TOP = 46.0, 22.0, 36.0
 _DECADES = 14.0
 """From the most likely voltage down to where the picture is paper."""
 _PALE = 3.0
 _ROWS = 300
+_ROOM = 1.08
 
 
 class RateEye(QWidget):
@@ -194,3 +195,11 @@ def _image(setting: Setting, reach: float, scale: NDArray[np.uint8]) -> QImage:
     share = np.clip(1.0 + level / _DECADES, 0.0, 1.0) ** _PALE
     share[rows.T <= 0.0] = 0.0
     return image_of(share, scale)
+
+
+def reach_of(setting: Setting) -> float:
+    """Volts within which all but the rarest lies."""
+    most = setting.density.max(axis=0)
+    heard = np.flatnonzero(most > 1e-12)
+    ends = np.abs(setting.volts[heard[[0, -1]]]) if len(heard) else np.ones(1)
+    return _ROOM * float(ends.max())

@@ -51,6 +51,10 @@ def rate_rows(result: LinkEye, then: LinkEye | None) -> list[Row]:
         row("Gain at 0 Hz", lambda r: 20.0 * math.log10(r.chain.gain), "loss"),
         row("Delay", lambda r: r.delay, "time"),
     ]
+    if result.taps:
+        now, was = result.errors_run_on, then.errors_run_on if then is not None else None
+        shown = [f"{x:.2f}" if math.isfinite(x) else "no end" for x in (now, was) if x is not None]
+        rows.append(("Errors of one", shown[0], "", shown[1] if len(shown) > 1 else ""))
     return [r for r in rows if r is not None]
 
 

@@ -10,17 +10,16 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from onda.app.kit.kept import Kept
 from onda.app.plots.curves import Axis, Bars, Curve, CurvePlot, Limit
 from onda.app.shell.fields import label
-from onda.app.stages.eyes.rate_eye import RateEye
+from onda.app.stages.eyes.rate_eye import RateEye, reach_of
 from onda.app.theme import Look
 from onda.studies.links.inputs import Mask
-from onda.studies.links.link import LinkEye
+from onda.studies.links.link import LinkEye, Setting
 
 __all__ = ["RateView"]
 
 _MOST = 4
 _DEEPEST = -18.0
 _PULSE_UI = (-3.0, 13.0)
-_ROOM = 1.08
 
 
 class RateView(QWidget):
@@ -56,6 +55,12 @@ class RateView(QWidget):
         grid.setRowStretch(1, 1)
         layout.addLayout(grid, 4)
 
+    def show_point(self, link: LinkEye, setting: Setting, mask: Mask | None) -> None:
+        """Show the eye at one point of the chain in the place of all others."""
+        for view in self.eyes[1:]:
+            view.hide()
+        self.eyes[0].show_setting(setting.name, link, setting, mask, reach_of(setting))
+
     def show_link(self, link: LinkEye, kept: Sequence[Kept[LinkEye]], mask: Mask | None) -> None:
         """Show a link beside kept states; without any, beside itself without equalisers."""
         t = self._look.t
@@ -66,7 +71,7 @@ class RateView(QWidget):
             ]
         else:
             shown += [(s.name, link, s, False) for s in link.settings[1:]]
-        reach = max(_reach(one) for _, one, _, _ in shown)
+        reach = max(reach_of(one.settings[0]) for _, one, _, _ in shown)
         for view, one in zip(self.eyes, [*shown, *[None] * _MOST], strict=False):
             view.setVisible(one is not None)
             if one is not None:
@@ -121,12 +126,3 @@ class RateView(QWidget):
                 bar = Bars(np.array([float(number)]), np.array([high]), low, 0.7, t.sea_tint)
                 bars.append(bar)
         self.pulse.show_curves(curves, marks=marks, bars=bars)
-
-
-def _reach(link: LinkEye) -> float:
-    """Volts within which all but the rarest lies."""
-    setting = link.settings[0]
-    most = setting.density.max(axis=0)
-    heard = np.flatnonzero(most > 1e-12)
-    ends = np.abs(setting.volts[heard[[0, -1]]]) if len(heard) else np.ones(1)
-    return _ROOM * float(ends.max())

@@ -5,28 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
-
 from onda.app.kit.context import Context
 from onda.app.kit.kept import Kept, column_words
 from onda.app.kit.stage import OneResultStage
 from onda.app.kit.surface import scrolled
 from onda.app.kit.views import View, Views
 from onda.app.shell.asking import ask_open
-from onda.app.shell.choices import Choices
-from onda.app.shell.fields import Heading, NumberRows, TextField, label
-from onda.app.shell.form import Form
 from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
 from onda.app.stages.eyes.bits_numbers import bits_notes, bits_rows, worst_bits
 from onda.app.stages.eyes.bits_view import BitsView, grouped
-from onda.app.stages.eyes.chain import Chain
-from onda.app.stages.eyes.costs_view import CostsView
-from onda.app.stages.eyes.end_fields import EndFields
+from onda.app.stages.eyes.inspector import LinkInspector
 from onda.app.stages.eyes.link_fields import LinkHand
-from onda.app.stages.eyes.map_view import MapView
-from onda.app.stages.eyes.margin_view import MarginView
+from onda.app.stages.eyes.more_views import MoreViews
+from onda.app.stages.eyes.parts import Parts
 from onda.app.stages.eyes.rate_numbers import rate_remark, rate_rows, worst_words
 from onda.app.stages.eyes.rate_view import RateView
 from onda.project.base import set_value
@@ -34,10 +26,9 @@ from onda.project.kind import Ref
 from onda.project.links.link import Link
 from onda.project.measures import measure
 from onda.project.model import Design
-from onda.project.quantities import pretty
 from onda.studies.core.margin import Margin
 from onda.studies.devices.take import TAKE_FILE, TakenFile, take_inputs
-from onda.studies.links.costs import LINK_COSTS
+from onda.studies.links.along import LINK_ALONG, LinkAlong
 from onda.studies.links.eye import EYE, EyeResult
 from onda.studies.links.inputs import (
     EyeInputs,
@@ -48,12 +39,6 @@ from onda.studies.links.inputs import (
     pattern_inputs,
 )
 from onda.studies.links.link import LINK, LinkEye
-from onda.studies.links.margin import (
-    OPERATING_MARGIN,
-    link_terms,
-    margin_inputs,
-)
-from onda.studies.links.merit_map import LINK_MAP, MapInputs
 
 __all__ = ["EyesStage"]
 
@@ -78,79 +63,44 @@ class EyesStage(OneResultStage[EyeResult]):
             self.ask_pulse,
         )
         self.add_keep_button()
-        self.chain = Chain(look)
+        self.chain = Parts(
+            look,
+            context.document,
+            self.editor,
+            self.subject,
+            lambda: self.link,
+            self.refresh,
+            self.hand,
+            self.ask_response,
+        )
+        self.chain.strip.point_chosen.connect(lambda _: self._look_at_point())
         self.surface.body.addWidget(self.chain)
+        self.more = MoreViews(look, self.hand, self.subject, self._turn)
         self.views = Views(
             [
                 View("bits", "Bit by bit", lambda: BitsView(look)),
                 View("rate", "At the error rate", lambda: RateView(look)),
-                View("costs", "What costs", lambda: CostsView(look)),
-                View(
-                    "map",
-                    "Map of settings",
-                    lambda: MapView(look, self.hand.take_setting, self._turn),
-                ),
-                View("margin", "Operating margin", lambda: MarginView(look, self.hand.set_sheet)),
+                *self.more.views,
             ],
             "Views",
         )
+        self.more.join(self.views)
         self.chips = self.views.chips
         self.views.turned.connect(lambda _: self._turn())
         self.surface.body.addWidget(self.chips)
         self.surface.body.addWidget(self.views.stack, 1)
         self.rate: LinkEye | None = None
+        self.along: LinkAlong | None = None
         self.rate_kept: dict[str, LinkEye] = {}
         self.surface.veil_over((self.views.stack,))
-        self.inspector = scrolled(self._build_inspector())
+        self.panel = LinkInspector(look, context.document, self.hand, self._play)
+        self.inspector = scrolled(self.panel)
         self.views.show_first()
 
     @property
     def bits_view(self) -> BitsView:
         """Eyes bit by bit."""
         return self.views.get("bits", BitsView)
-
-    def _build_inspector(self) -> QWidget:
-        content = QWidget()
-        layout = QVBoxLayout(content)
-        layout.setContentsMargins(16, 10, 16, 8)
-        layout.setSpacing(3)
-        layout.addWidget(label("Link", "title"))
-        self.name = TextField("Name", self.hand.rename)
-        layout.addWidget(self.name)
-        self.choices = Choices(self.context.look)
-        layout.addWidget(self.choices)
-        self.form = Form(self.context.look, self.context.document)
-        layout.addWidget(self.form)
-        self.bits = TextField("Bits", self.hand.set_bits, width=96)
-        self.lane = TextField("Lane", self.hand.set_lane, width=96)
-        self.edge = TextField("Edge, 20–80 %", self.hand.set_launch_edge, width=96)
-        for field in (self.bits, self.lane, self.edge):
-            field.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
-            layout.addWidget(field)
-        self.ends = EndFields(
-            self.context.look,
-            self.context.document,
-            self.editor,
-            self.subject,
-            lambda: self.link,
-            self.refresh,
-        )
-        layout.addWidget(self.ends)
-        self.measured = Heading("Measured")
-        layout.addWidget(self.measured)
-        self.numbers = NumberRows(self.context.look)
-        layout.addWidget(self.numbers)
-        layout.addWidget(Heading("Worst case"))
-        self.pattern_text = label("", "secondary", wrap=True)
-        layout.addWidget(self.pattern_text)
-        self.play = QPushButton("Play in Paths")
-        self.play.setToolTip("Send these bits along the path, through its devices, and look at it")
-        self.play.clicked.connect(self._play)
-        layout.addWidget(self.play)
-        self.mask_note = label("", "secondary", wrap=True)
-        layout.addWidget(self.mask_note)
-        layout.addStretch(1)
-        return content
 
     # -- what is in view --------------------------------------------------------------------------
 
@@ -184,11 +134,11 @@ class EyesStage(OneResultStage[EyeResult]):
         if four:
             words.insert(1, f"four levels, {link.symbols_per_second / 1e9:g} GBd")
         self.surface.show_head(link.name, " · ".join(words))
-        self._show_chain(link)
-        self._show_fields(link)
+        self.chain.show_link(self.design, link)
+        self.panel.show_link(link)
         self._ask_rate(link)
         if not self.context.document.in_gesture:
-            self._ask_more(link)
+            self.more.ask(link)
         if self.context.document.in_gesture:
             # A quick look while something moves: fewer bits, the same channel.
             self.subject.ask(
@@ -217,6 +167,7 @@ class EyesStage(OneResultStage[EyeResult]):
             return link_inputs(design, then) if then is not None else None
 
         self.subject.ask_kept(LINK, self.rate_kept, inputs, self._draw_rate, slot="rate")
+        self._ask_point(link)
 
     def margins(self) -> tuple[str, Sequence[Margin], dict[str, list[float]]]:
         title, shown, kept = super().margins()
@@ -248,7 +199,7 @@ class EyesStage(OneResultStage[EyeResult]):
         if path is not None:
             self.take_pulse(path)
         elif self.link is not None:
-            self._show_fields(self.link)
+            self.chain.show_link(self.design, self.link)
 
     def take_pulse(self, path: Path) -> None:
         """Run over a pulse of a file."""
@@ -258,6 +209,45 @@ class EyesStage(OneResultStage[EyeResult]):
 
         self.subject.ask(
             "take-pulse", TAKE_FILE, lambda: take_inputs(path), taken, self.surface.tell
+        )
+
+    def ask_response(self) -> None:
+        """Ask for a measured peaking."""
+        path = ask_open(self.surface, "Measured peaking", "Responses (*.csv)")
+        if path is not None:
+            self.take_response(path)
+
+    def take_response(self, path: Path) -> None:
+        """A peaking that a file says."""
+
+        def taken(found: TakenFile) -> None:
+            self.hand.run_behind_response(path.name, found.sha256)
+
+        self.subject.ask(
+            "take-response", TAKE_FILE, lambda: take_inputs(path), taken, self.surface.tell
+        )
+
+    def _look_at_point(self) -> None:
+        """Another point of the chain is looked at: at the error rate."""
+        if self.views.current != "rate":
+            self.views.choose("rate")
+        link = self.link
+        if link is not None:
+            self._ask_point(link)
+            self._draw_rate()
+
+    def _ask_point(self, link: Link) -> None:
+        """Ask for the eyes along the chain where one of them is looked at."""
+        self.along = None
+        if self.chain.strip.point == "decided" or self.context.document.in_gesture:
+            return
+
+        def show(found: LinkAlong) -> None:
+            self.along = found
+            self._draw_rate()
+
+        self.subject.ask(
+            "along", LINK_ALONG, lambda: link_inputs(self.design, link), show, self.surface.tell
         )
 
     def _play(self) -> None:
@@ -273,45 +263,10 @@ class EyesStage(OneResultStage[EyeResult]):
         if self.views.current == "rate":
             self.surface.tell(why)
 
-    def _ask_more(self, link: Link) -> None:
-        """Ask for what is worked out only where it is looked at."""
-        if self.views.current == "costs":
-            costs = self.views.get("costs", CostsView)
-            costs.show_costs(None, "")
-            self.subject.ask(
-                "more",
-                LINK_COSTS,
-                lambda: link_inputs(self.design, link),
-                lambda found: costs.show_costs(found, ""),
-                lambda why: costs.show_costs(None, why),
-            )
-        elif self.views.current == "map":
-            view = self.views.get("map", MapView)
-            view.show_map(None, "")
-            self.subject.ask(
-                "more",
-                LINK_MAP,
-                lambda: MapInputs(link_inputs(self.design, link), *view.pair),
-                lambda found: view.show_map(found, ""),
-                lambda why: view.show_map(None, why),
-            )
-        elif self.views.current == "margin":
-            margin = self.views.get("margin", MarginView)
-            changed = frozenset(e.id for e in link.sheet)
-            margin.show_margin(None, None, "")
-            self.subject.ask(
-                "more",
-                OPERATING_MARGIN,
-                lambda: margin_inputs(self.design, link),
-                lambda found: margin.show_margin(found, link_terms(link), "", changed),
-                lambda why: margin.show_margin(None, None, why),
-            )
-
     def _turn(self) -> None:
         """Another view is looked at."""
         link = self.link
-        if link is not None and self.views.current in ("costs", "map", "margin"):
-            self._ask_more(link)
+        if link is not None and self.more.ask(link):
             return
         if self.views.current == "rate":
             self._draw_rate()
@@ -323,30 +278,28 @@ class EyesStage(OneResultStage[EyeResult]):
         if link is None or result is None or self.views.current != "rate":
             return
         named = self.subject.named(self.rate_kept)
-        self.views.get("rate", RateView).show_link(result, named, mask_inputs(link))
-        self.measured.remark.setText(rate_remark(result, named))
-        self.numbers.set_rows(rate_rows(result, named[-1].result if named else None))
-        self.pattern_text.setText(worst_words(result))
-        self.mask_note.setText(
+        view, mask = self.views.get("rate", RateView), mask_inputs(link)
+        view.show_link(result, named, mask)
+        point = self.chain.strip.point
+        if point != "decided" and self.along is not None:
+            there = self.along.at(point)
+            if there is not None:
+                view.show_point(result, there, mask)
+            else:
+                self.surface.tell(dict(self.along.closed).get(point, ""))
+        self.panel.measured.remark.setText(rate_remark(result, named))
+        self.panel.numbers.set_rows(rate_rows(result, named[-1].result if named else None))
+        self.panel.pattern.setText(worst_words(result))
+        self.panel.note.setText(
             " ".join(f"{doubt[:1].upper()}{doubt[1:]}." for doubt in result.doubts)
         )
 
     def forget_results(self) -> None:
-        self.rate = None
+        self.rate, self.along = None, None
         self.rate_kept.clear()
-        self.numbers.set_rows([])
-        self.pattern_text.setText("")
-        self.mask_note.setText("")
-
-    def _show_chain(self, link: Link) -> None:
-        if link.path is not None:
-            self.chain.show_path(self.design.path(link.path))
-        elif link.network is not None:
-            self.chain.show_network(self.design.network(link.network), link)
-        elif link.group is not None:
-            self.chain.show_group(self.design.group(link.group), link)
-        elif link.pulse is not None:
-            self.chain.show_pulse(self.design.device_file(link.pulse).path.rsplit("/", 1)[-1])
+        self.panel.numbers.set_rows([])
+        self.panel.pattern.setText("")
+        self.panel.note.setText("")
 
     def _inputs(self, link: Link, bits: int | None) -> EyeInputs:
         wanted = link if bits is None else set_value(link, bits=min(bits, link.bits))
@@ -376,20 +329,9 @@ class EyesStage(OneResultStage[EyeResult]):
         return named[-1] if named else None
 
     def _draw_numbers(self, result: EyeResult, named: Kept[EyeResult] | None) -> None:
-        self.measured.remark.setText(column_words(named, f"over {grouped(result.eye.bits)} bits"))
-        self.numbers.set_rows(bits_rows(result, named.result if named is not None else None))
-        self.pattern_text.setText(worst_bits(result))
-        self.mask_note.setText(bits_notes(result, self.link) if self.link is not None else "")
-
-    def _show_fields(self, link: Link) -> None:
-        self.name.show_text(link.name)
-        self.bits.show_text(str(link.bits))
-        over_network = link.network is not None
-        for field in (self.lane, self.edge):
-            field.setVisible(over_network)
-        self.lane.show_text(str(link.lane))
-        self.edge.show_text(pretty(link.launch.edge) if link.launch.edge else "fastest")
-        self.play.setVisible(link.modulation == "nrz" and link.path is not None)
-        self.choices.set_specs(self.hand.choices(link))
-        self.form.set_specs(self.hand.fields(link))
-        self.ends.show_link(link)
+        what = "bits" if len(result.levels) == 2 else "symbols"
+        over = f"over {grouped(result.eye.bits)} {what}"
+        self.panel.measured.remark.setText(column_words(named, over))
+        self.panel.numbers.set_rows(bits_rows(result, named.result if named is not None else None))
+        self.panel.pattern.setText(worst_bits(result))
+        self.panel.note.setText(bits_notes(result, self.link) if self.link is not None else "")
