@@ -520,7 +520,13 @@ def test_a_link_is_run_over_a_pulse_of_a_file(
     link = link_of(window)
     assert link.pulse is not None
     assert (link.path, link.network) == (None, None)
-    assert stage.chain._boxes[1] == ("lane.csv", "pulse")
+    box = stage.chain.strip.boxes[1]
+    assert (box.part, box.upper, box.lower, box.point) == (
+        "channel",
+        "lane.csv",
+        "pulse",
+        "channel",
+    )
     # Of a swing of 1 V half is left to either side, and nothing disturbs.
     assert stage.rate.cursors[0] == pytest.approx(0.5, rel=0.01)
     window.undo()

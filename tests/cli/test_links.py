@@ -19,9 +19,12 @@ from onda.formats.signal_csv import write_signals
 from onda.project.base import set_value
 from onda.project.store import save_project
 from onda.studies.core.study import Control
-from onda.studies.links.inputs import link_inputs
+from onda.studies.links.corners import LINK_CORNERS, corner_inputs
+from onda.studies.links.eye import EYE
+from onda.studies.links.inputs import eye_inputs, link_inputs
 from onda.studies.links.link import LINK
 from onda.studies.links.merit_map import LINK_MAP, MapInputs
+from onda.studies.links.sweep import LINK_SWEEP, sweep_inputs
 
 
 @pytest.fixture(scope="module")
@@ -186,3 +189,42 @@ def test_a_map_and_a_pulse_from_the_command_line(file, tmp_path) -> None:
     data = json.loads(run("eye", file, "--link", "jl0", "--pulse", str(pulse), "--json")[1])
     # A lone symbol of 0.4 V and nothing else: that is the eye.
     assert data["worst_case_height_v"] == pytest.approx(0.4, rel=0.02)
+
+
+def test_sweeps_corners_and_bits_from_the_command_line(file) -> None:
+    design = fulmar_project().design
+    link = design.link("jl0")
+    arguments = ("eye", file, "--link", "jl0", "--sweep", "noise:0,0.004", "--corners", "--bits")
+    data = json.loads(run(*arguments, "--json")[1])
+    swept = LINK_SWEEP.run(sweep_inputs(design, link, "noise", [0.0, 0.004]), Control())
+    assert data["sweep"]["over"] == "noise"
+    assert data["sweep"]["values"] == [0.0, 0.004]
+    for key, values in (
+        ("height_v", swept.heights), ("width_ui", swept.widths), ("merit_db", swept.merits),
+        ("loss_db", swept.losses),
+    ):  # fmt: skip
+        assert data["sweep"][key] == pytest.approx(values)
+    corners = LINK_CORNERS.run(corner_inputs(design, link), Control())
+    assert [c["name"] for c in data["corners"]] == list(corners.names)
+    assert [c["height_v"] for c in data["corners"]] == pytest.approx(
+        [p.height for p in corners.points]
+    )
+    assert [c["width_ui"] for c in data["corners"]] == pytest.approx(
+        [p.width for p in corners.points]
+    )
+    bits = EYE.run(eye_inputs(design, link), Control())
+    assert data["bits"]["symbols"] == bits.eye.bits
+    assert data["bits"]["pattern"] == "PRBS15"
+    (one,) = data["bits"]["eyes"]
+    assert one["height_v"] == pytest.approx(bits.eye.height)
+    assert one["width_ui"] == pytest.approx(bits.eye.width)
+    assert data["bits"]["worst_case_height_v"] == pytest.approx(bits.peak.height)
+    words = run(*arguments)[1]
+    assert f"noise 0.004: {1e3 * swept.heights[1]:.1f} mV by {swept.widths[1]:.3f} UI" in words
+    worst = corners.points[corners.worst]
+    assert f"{corners.names[corners.worst]}: {1e3 * worst.height:.1f} mV" in words
+    assert f"100000 symbols of PRBS15: {1e3 * bits.eye.height:.1f} mV" in words
+    with pytest.raises(InputError, match="--sweep noise:much"):
+        run("eye", file, "--sweep", "noise:much")
+    with pytest.raises(InputError, match="a sweep over 'colour'"):
+        run("eye", file, "--sweep", "colour")

@@ -19,14 +19,20 @@ from onda.cli.common import (
     read_text,
     running,
 )
+from onda.cli.link_answers import (
+    bits_of,
+    corners_of,
+    map_of,
+    print_eye,
+    summary_of,
+    sweep_of,
+)
 from onda.errors import InputError
 
 if TYPE_CHECKING:
     from onda.project.links.link import Link
     from onda.project.links.model_edits import End
-    from onda.project.model import Design, Project
-    from onda.studies.core.runner import StudyRunner
-    from onda.studies.links.link import LinkEye, Setting
+    from onda.project.model import Project
 
 __all__ = ["register"]
 
@@ -70,6 +76,19 @@ def eye(
     over: Annotated[
         str, typer.Option("--map", help="Two of behind, before, gain: the figure of merit of each.")
     ] = "",
+    sweep: Annotated[
+        str,
+        typer.Option(
+            "--sweep",
+            help="Over loss, speed, random, bounded, sine, noise; values behind a colon in SI.",
+        ),
+    ] = "",
+    corners: Annotated[
+        bool, typer.Option("--corners", help="In all corners too, with the settings as they are.")
+    ] = False,
+    bits: Annotated[
+        bool, typer.Option("--bits", help="Bit by bit too, as the link says, through its models.")
+    ] = False,
     as_json: JsonOption = False,
 ) -> None:
     """The eye of a link at an error rate, what each equaliser earns, and whether it is enough.
@@ -110,14 +129,21 @@ def eye(
                 allow_library(library.sha256, library.path)
     with running() as runner:
         result = runner.result(LINK, link_inputs(project.design, found))
-        mapped = _map(runner, project.design, found, over) if over else None
+        mapped = map_of(runner, project.design, found, over) if over else None
+        more: dict[str, Any] = {}
+        if sweep:
+            more["sweep"] = sweep_of(runner, project.design, found, sweep)
+        if corners:
+            more["corners"] = corners_of(runner, project.design, found)
+        if bits:
+            more["bits"] = bits_of(runner, project.design, found)
     wanted = [
         r
         for r in requirements_of(project, Ref("link", found.id))
         if measure(r.measure).study == LINK.name
     ]
     margins = [margin_of(r, measure_link(result, r.measure)) for r in wanted]
-    data = _summary(found.name, result) | {
+    data = summary_of(found.name, result) | {
         "limits": [
             {
                 "measure": r.measure,
@@ -131,30 +157,13 @@ def eye(
     }
     if mapped is not None:
         data["map"] = mapped
+    data |= more
     if as_json:
         print_json(data)
     else:
-        _print(data)
+        print_eye(data)
     if any(m.state is State.FAILS for m in margins):
         raise typer.Exit(EXIT_FAILS)
-
-
-def _map(runner: StudyRunner, design: Design, link: Link, over: str) -> dict[str, Any]:
-    from onda.studies.links.inputs import link_inputs
-    from onda.studies.links.merit_map import LINK_MAP, MapInputs
-
-    across, _, up = over.partition(",")
-    inputs = MapInputs(link_inputs(design, link), across.strip(), up.strip())
-    found = runner.result(LINK_MAP, inputs)
-    names = (found.across, found.up, "db")
-    return {
-        found.across: found.across_values.tolist(),
-        found.up: found.up_values.tolist(),
-        "merit_db": found.merit_db.tolist(),
-        "chosen": dict(zip(names, found.chosen, strict=True)),
-        "best": dict(zip(names, found.best, strict=True)),
-        "falls_db": found.falls,
-    }
 
 
 def _with_model(project: Project, link: str, end: End, ami: Path) -> Project:
@@ -202,97 +211,6 @@ def _model_set(link: Link, change: str) -> Link:
         raise InputError(f"--set {change}: there is no model at that end")
     new = model.with_setting(parameter, value.strip())
     return with_model(link, end, new)  # type: ignore[arg-type]
-
-
-def _number(value: float) -> float | None:
-    return value if math.isfinite(value) else None
-
-
-def _setting(setting: Setting) -> dict[str, Any]:
-    return {
-        "name": setting.name,
-        "height_v": setting.height,
-        "width_s": setting.width,
-        "eyes": [
-            {
-                "name": e.name,
-                "height_v": e.height,
-                "width_s": e.width,
-                "left_s": _number(e.left),
-                "right_s": _number(e.right),
-                "tallest_at_s": e.tallest,
-                "area_vs": e.area,
-            }
-            for e in setting.eyes
-        ],
-    }
-
-
-def _summary(name: str, result: LinkEye) -> dict[str, Any]:
-    chain, merit = result.chain, result.merit
-    return {
-        "name": name,
-        "error_rate": result.error_rate,
-        "unit_interval_s": result.unit_interval,
-        "levels": list(result.levels),
-        "height_v": result.eye.height,
-        "width_s": result.eye.width,
-        "width_ui": result.eye.width / result.unit_interval,
-        "worst_case_height_v": result.worst,
-        "worst_symbols": list(result.worst_symbols),
-        "settings": [_setting(s) for s in result.settings],
-        "transmit_taps": list(chain.taps),
-        "gain_db": 20.0 * math.log10(chain.gain),
-        "decision_taps_v": list(result.taps),
-        "cursors_v": {str(k): v for k, v in result.cursors.items()},
-        "merit_db": merit.db,
-        "interference_v": merit.interference,
-        "crosstalk_v": merit.crosstalk,
-        "jitter_as_noise_v": merit.jitter,
-        "noise_v": merit.noise,
-        "jitter": {
-            "random_s": _number(result.jitter.random),
-            "deterministic_s": _number(result.jitter.deterministic),
-            "total_s": _number(result.jitter.total),
-        },
-        "mask_growth": _number(result.mask_growth),
-        "delay_s": result.delay,
-        "doubts": list(result.doubts),
-    }
-
-
-def _print(data: dict[str, Any]) -> None:
-    unit = data["unit_interval_s"]
-    typer.echo(f"{data['name']} at an error rate of {data['error_rate']:g}")
-    for s in data["settings"]:
-        for e in s["eyes"]:
-            which = f", {e['name']}" if len(s["eyes"]) > 1 else ""
-            size = (
-                f"{1e3 * e['height_v']:.1f} mV by {e['width_s'] / unit:.3f} UI"
-                if e["height_v"] > 0.0
-                else "closed"
-            )
-            typer.echo(f"  {s['name']}{which}: {size}")
-    typer.echo(
-        f"worst case {1e3 * data['worst_case_height_v']:.1f} mV; signal over all else "
-        f"{data['merit_db']:.2f} dB (interference {1e3 * data['interference_v']:.2f}, crosstalk "
-        f"{1e3 * data['crosstalk_v']:.2f}, jitter {1e3 * data['jitter_as_noise_v']:.2f}, noise "
-        f"{1e3 * data['noise_v']:.2f} mV)"
-    )
-    taps = " ".join(f"{t:.3g}" for t in data["transmit_taps"])
-    back = " ".join(f"{1e3 * t:.1f}" for t in data["decision_taps_v"])
-    typer.echo(
-        f"transmit taps {taps}; gain at 0 Hz {data['gain_db']:.1f} dB; feedback {back or 'none'} mV"
-    )
-    if "map" in data:
-        best = ", ".join(f"{k} {v:.3g}" for k, v in data["map"]["best"].items())
-        typer.echo(
-            f"best on the map: {best}; a step costs {data['map']['falls_db']:.2f} dB or less"
-        )
-    for limit in data["limits"]:
-        typer.echo(limit["sentence"])
-    for doubt in data["doubts"]:
-        typer.echo(f"but {doubt}")
 
 
 def margin(

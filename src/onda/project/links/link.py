@@ -108,6 +108,7 @@ class Link(Frozen):
     error_rate : at which eyes are measured; crosstalk : whether other lanes of the channel disturb
     sheet : of the operating margin, what differs from the usual one
     code : of the pseudo-random bits; typed : symbols sent over and over in their place
+    near : other lanes of the network, from 1, that send from this lane's receiver's end
     devices : the edges of a path are those of the device models at its ends, not of the linear
         values beside them
     """
@@ -136,6 +137,7 @@ class Link(Frozen):
     code: Code = "none"
     typed: Annotated[str, StringConstraints(max_length=20_000)] = ""
     devices: bool = False
+    near: Annotated[tuple[Annotated[int, Field(ge=1, le=200)], ...], Field(max_length=200)] = ()
 
     @model_validator(mode="after")
     def _one_channel(self) -> Link:
@@ -148,6 +150,8 @@ class Link(Frozen):
                 typed_symbols(self.typed, len(self.levels))
             except NotPhysical as error:
                 raise ValueError(str(error)) from error
+        if self.lane in self.near or len(set(self.near)) < len(self.near):
+            raise ValueError("lanes that send the other way are other lanes, each once")
         if not 0.3 <= self.mismatch.si <= 1.0:
             raise ValueError("the ratio of level mismatch lies between 30 % and 100 %")
         return self

@@ -180,6 +180,7 @@ def _lane_inputs(design: Design, link: Link) -> LaneInputs | None:
         launch.high.si,
         launch.edge.si if launch.edge is not None else 0.0,
         link.sender.fall.si,
+        tuple(k - 1 for k in link.near),
     )
 
 

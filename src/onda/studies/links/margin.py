@@ -37,11 +37,12 @@ _MOST_POINTS = 20_000
 
 @dataclass(frozen=True, slots=True)
 class MarginInputs:
-    """A lane (from 0) of a network of pairs, and the sheet."""
+    """A lane (from 0) of a network of pairs, the sheet, and lanes that send the other way."""
 
     network: NetworkInputs
     lane: int
     terms: MarginTerms
+    near: tuple[int, ...] = ()
 
 
 def usual_terms(link: Link) -> MarginTerms:
@@ -119,31 +120,35 @@ def margin_inputs(design: Design, link: Link, terms: MarginTerms | None = None) 
     network = network_inputs(design, design.network(link.network))
     if not network.pair:
         raise InputError(f"{network.name} is no network of pairs")
-    return MarginInputs(network, link.lane - 1, terms or link_terms(link))
+    near = tuple(k - 1 for k in link.near)
+    return MarginInputs(network, link.lane - 1, terms or link_terms(link), near)
 
 
 def _run(inputs: MarginInputs, control: Control) -> ChannelMargin:
     built = build_network(inputs.network)
     matrix = mode_matrix(built.s, True)["diff"]
     lanes = matrix.shape[-1] // 2
-    if not 0 <= inputs.lane < lanes:
-        raise InputError(
-            f"{inputs.network.name} has no lane {inputs.lane + 1}", remedy=f"It has {lanes}."
-        )
+    for lane in (inputs.lane, *inputs.near):
+        if not 0 <= lane < lanes:
+            raise InputError(
+                f"{inputs.network.name} has no lane {lane + 1}", remedy=f"It has {lanes}."
+            )
     top = min(float(built.frequency[-1]), 2.0 * inputs.terms.baud)
     step = max(_STEP, top / _MOST_POINTS)
     control.progress(0.2)
 
-    def two_port(left: int, right: int) -> tuple[NDArray[np.float64], ComplexArray]:
-        ports = [left, lanes + right]
+    def two_port(sends: int) -> tuple[NDArray[np.float64], ComplexArray]:
+        ports = [sends, lanes + inputs.lane]
         s = matrix[np.ix_(range(len(matrix)), ports, ports)]
         even = even_grid(built.frequency, s, step=step, top=top)
         return even.frequency, even.s
 
-    frequency, through = two_port(inputs.lane, inputs.lane)
-    far = [two_port(k, inputs.lane)[1] for k in range(lanes) if k != inputs.lane]
+    frequency, through = two_port(inputs.lane)
+    others = [k for k in range(lanes) if k != inputs.lane]
+    far = [two_port(k)[1] for k in others if k not in inputs.near]
+    near = [two_port(lanes + k)[1] for k in others if k in inputs.near]
     control.progress(0.4)
-    return channel_margin(frequency, through, far, (), inputs.terms)
+    return channel_margin(frequency, through, far, near, inputs.terms)
 
 
 OPERATING_MARGIN: Study[MarginInputs, ChannelMargin] = Study(

@@ -25,7 +25,8 @@ _TAIL_UI = 60.0
 @dataclass(frozen=True, slots=True)
 class LaneInputs:
     """A lane (from 0) of a network; its levels (V), and its edge (s, 20 to 80 %, 0 the fastest);
-    `fall` is what falling edges take of that."""
+    `fall` is what falling edges take of that; `near` are lanes (from 0) that send from the right.
+    """
 
     network: NetworkInputs
     lane: int
@@ -33,6 +34,7 @@ class LaneInputs:
     high: float
     edge: float
     fall: float = 1.0
+    near: tuple[int, ...] = ()
 
 
 def lane_step(
@@ -76,15 +78,16 @@ def lane_fall(
 def lane_others(
     inputs: LaneInputs, unit_interval: float, time: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """What steps of all other lanes, sent from the left at the same levels, put into this lane's
-    right end: (k, t) V at the times of `lane_step`."""
+    """What steps of all other lanes at the same levels, those of `near` from the right, put into
+    this lane's right end: (k, t) V at the times of `lane_step`."""
     main, frequency, edge = _looked_up(inputs, unit_interval)
     lanes = main.shape[-1] // 2
     out = []
     for other in range(lanes):
         if other == inputs.lane:
             continue
-        at, volts, _, _ = _step(main[:, lanes + inputs.lane, other], frequency, edge)
+        port = lanes + other if other in inputs.near else other
+        at, volts, _, _ = _step(main[:, lanes + inputs.lane, port], frequency, edge)
         lead = unit_interval - float(at[0])
         out.append((inputs.high - inputs.low) * np.interp(time, at + lead, volts))
     return np.array(out) if out else np.zeros((0, len(time)))
@@ -101,6 +104,10 @@ def _looked_up(
     if inputs.lane >= lanes:
         raise InputError(
             f"{inputs.network.name} has no lane {inputs.lane + 1}", remedy=f"It has {lanes}."
+        )
+    if any(k >= lanes for k in inputs.near):
+        raise InputError(
+            f"{inputs.network.name} has no lane {max(inputs.near) + 1}", remedy=f"It has {lanes}."
         )
     top = float(network.frequency[-1])
     edge = Edge(inputs.edge) if inputs.edge > 0.0 else fastest_edge(top)

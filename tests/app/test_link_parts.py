@@ -1,0 +1,297 @@
+"""The strip of a link: its parts open in place, its points choose the eye; sweeps and corners."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox, QFileDialog
+
+from onda.app.shell.window import MainWindow
+from onda.app.stages.eyes.corners_view import CornersView
+from onda.app.stages.eyes.rate_view import RateView
+from onda.app.stages.eyes.stage import EyesStage
+from onda.app.stages.eyes.strip import boxes_of
+from onda.app.stages.eyes.sweep_view import SweepView
+from onda.project.quantities import format_si
+from onda.studies.core.study import Control
+from onda.studies.links.along import LINK_ALONG, POINTS
+from onda.studies.links.corners import LINK_CORNERS, corner_inputs
+from onda.studies.links.inputs import link_inputs
+from onda.studies.links.sweep import LINK_SWEEP, sweep_inputs
+from tests.app.conftest import MakeWindow
+
+
+@pytest.fixture
+def window(make_window: MakeWindow) -> MainWindow:
+    return make_window(stage="eyes")
+
+
+def look_at(window: MainWindow, link: str, view: str = "rate") -> EyesStage:
+    window.selection.choose(link, "eyes")
+    stage = window.stages["eyes"]
+    assert isinstance(stage, EyesStage)
+    stage.views.choose(view)
+    assert window.settle(120_000)
+    return stage
+
+
+def link_of(window: MainWindow, link: str):
+    return window.document.project.design.link(link)
+
+
+def type_in(field, text: str) -> None:
+    field.edit.setText(text)
+    field.edit.editingFinished.emit()
+
+
+def choose(root, title: str, words: str) -> None:
+    box = next(b for b in root.findChildren(QComboBox) if b.accessibleName() == title)
+    box.setCurrentIndex(box.findText(words))
+    box.activated.emit(box.currentIndex())
+
+
+def click(stage: EyesStage, at) -> None:
+    point = QPoint(round(at.x()), round(at.y()))
+    QTest.mouseClick(stage.chain.strip, Qt.MouseButton.LeftButton, pos=point)
+
+
+def test_the_strip_names_the_parts_of_every_kind_of_link(window: MainWindow) -> None:
+    design = window.document.project.design
+    jl0 = boxes_of(design, design.link("jl0"))
+    assert [b.part for b in jl0] == ["sender", *["channel"] * (len(jl0) - 2), "listener"]
+    assert [b.point for b in jl0 if b.point] == ["sent", "channel", "decided"]
+    assert jl0[-1].lower == "no feedback"
+    up0 = boxes_of(design, design.link("up0"))
+    assert [b.point for b in up0] == ["sent", "channel", "peaking", "decided"]
+    assert "best taps" in up0[0].lower
+    assert up0[2].lower == "to -6 dB"
+    assert up0[3].lower == "6 taps back"
+    jl3 = boxes_of(design, design.link("jl3"))
+    assert "among" in jl3[1].lower
+
+
+def test_a_part_opens_below_the_strip_and_closes_again(window: MainWindow) -> None:
+    stage = look_at(window, "up0")
+    strip, drawer = stage.chain.strip, stage.chain.drawer
+    assert not drawer.isVisible()
+    heights = []
+    for index, page in ((0, stage.chain.transmitter), (1, stage.chain.channel)):
+        click(stage, strip.rect_of(index).center())
+        assert drawer.isVisible()
+        assert page.isVisible()
+        heights.append(drawer.height())
+    assert not stage.chain.transmitter.isVisible()
+    click(stage, strip.rect_of(2).center())
+    assert stage.chain.receiver.isVisible()
+    assert strip.part == "listener"
+    click(stage, strip.rect_of(3).center())
+    # The same part again closes it, whichever of its boxes is clicked.
+    assert strip.part == ""
+    assert not drawer.isVisible()
+    strip.setFocus()
+    QTest.keyClick(strip, Qt.Key.Key_Left)
+    QTest.keyClick(strip, Qt.Key.Key_Return)
+    assert strip.part == "listener"
+    assert heights[1] < heights[0]
+
+
+def test_points_choose_the_eye_that_is_shown(window: MainWindow) -> None:
+    stage = look_at(window, "up0")
+    view = stage.views.get("rate", RateView)
+    link = link_of(window, "up0")
+    along = LINK_ALONG.run(link_inputs(window.document.project.design, link), Control())
+    strip = stage.chain.strip
+    for index, box in enumerate(strip.boxes):
+        click(stage, strip.dot_of(index))
+        assert window.settle(120_000)
+        assert strip.point == box.point
+        expected = along.at(box.point)
+        assert expected is not None
+        shown = [eye for eye in view.eyes if eye.isVisibleTo(view)]
+        if box.point == "decided":
+            assert len(shown) > 1
+        else:
+            assert [eye.title for eye in shown] == [POINTS[box.point]]
+        assert shown[0].setting.height == pytest.approx(expected.height, rel=1e-9)
+        words = format_si(expected.height, "voltage")
+        assert shown[0].words.startswith(words)
+    # From another view a point leads to the eyes that it is about.
+    stage.views.choose("costs")
+    click(stage, strip.dot_of(0))
+    assert stage.views.current == "rate"
+    assert window.settle(120_000)
+
+
+def test_a_point_that_goes_leaves_the_sampler(window: MainWindow) -> None:
+    stage = look_at(window, "up0")
+    stage.chain.strip.choose_point("peaking")
+    assert window.settle(120_000)
+    choose(stage.chain, "Peaking", "none")
+    assert window.settle(120_000)
+    assert "peaking" not in [b.point for b in stage.chain.strip.boxes]
+    assert stage.chain.strip.point == "decided"
+
+
+def test_what_the_ends_are_typed_to_is_what_the_link_has(window: MainWindow) -> None:
+    stage = look_at(window, "up0")
+    sender, receiver, channel = stage.chain.transmitter, stage.chain.receiver, stage.chain.channel
+    type_in(sender.fall, "150 %")
+    type_in(sender.sine_at, "2 MHz")
+    type_in(sender.mismatch, "92 %")
+    type_in(sender.high, "300 mV")
+    type_in(sender.low, "-300 mV")
+    type_in(sender.edge, "14 ps")
+    type_in(receiver.offset, "2 mV")
+    type_in(receiver.sensitivity, "5 mV")
+    choose(receiver, "Clock", "second order")
+    type_in(receiver.bandwidth, "8 MHz")
+    type_in(receiver.damping, "0.7")
+    link = link_of(window, "up0")
+    got = (
+        link.sender.fall.si, link.sender.sine_at.si, link.mismatch.si, link.launch.high.si,
+        link.launch.low.si, link.launch.edge.si, link.listener.offset.si,
+        link.listener.sensitivity.si, link.listener.clock_bandwidth.si,
+    )  # fmt: skip
+    assert got == pytest.approx((1.5, 2e6, 0.92, 0.3, -0.3, 14e-12, 2e-3, 5e-3, 8e6))
+    assert (link.listener.clock, link.listener.clock_damping) == ("second", 0.7)
+    for _ in range(11):
+        window.undo()
+    assert link_of(window, "up0").sender.fall.si == 1.0
+    assert link_of(window, "up0").listener.clock == "ideal"
+    look_at(window, "up1")
+    type_in(channel.near, "1")
+    assert link_of(window, "up1").near == (1,)
+    type_in(channel.near, "none")
+    assert link_of(window, "up1").near == ()
+    for field, typed, words in (
+        (sender.fall, "5 %", "between 10 % and 1000 %"),
+        (receiver.damping, "soft", "no damping"),
+        (receiver.sensitivity, "-1 mV", "0 V or above"),
+        (channel.near, "2", "each once"),
+        (channel.near, "all", "no lane"),
+        (channel.lane, "first", "no lane"),
+        (receiver.setting, "x", "no setting"),
+    ):
+        before = window.document.project
+        type_in(field, typed)
+        assert words in field.problem.text()
+        assert window.document.project is before
+
+
+def test_patterns_codes_and_polygons_are_chosen(window: MainWindow) -> None:
+    stage = look_at(window, "jl0", "bits")
+    panel = stage.panel
+    choose(panel, "Code", "8b/10b")
+    assert link_of(window, "jl0").code == "8b10b"
+    assert "PRBS15 in 8b/10b" in stage.surface.remark.text()
+    choose(panel, "Pattern", "typed")
+    assert window.settle(60_000)
+    assert link_of(window, "jl0").typed == "10"
+    type_in(panel.typed, "1100 0x30")
+    assert window.settle(60_000)
+    assert link_of(window, "jl0").typed == "1100 0x30"
+    type_in(panel.typed, "1102")
+    assert "typed pattern" in panel.typed.problem.text()
+    choose(panel, "Pattern", "PRBS9")
+    link = link_of(window, "jl0")
+    assert (link.typed, link.prbs) == ("", 9)
+    choose(panel, "Mask", "polygon")
+    mask = link_of(window, "jl0").mask
+    assert [c.at for c in mask.corners] == [-0.25, -0.1, 0.1, 0.25, 0.1, -0.1]
+    assert panel.corners.isVisibleTo(panel)
+    type_in(panel.corners, "-0.2 0 mV, 0 30 mV, 0.2 0 mV, 0 -40 mV")
+    mask = link_of(window, "jl0").mask
+    assert [(c.at, round(c.volts.si, 6)) for c in mask.corners] == [
+        (-0.2, 0.0), (0.0, 0.03), (0.2, 0.0), (0.0, -0.04),
+    ]  # fmt: skip
+    type_in(panel.corners, "-0.2 0 mV, 0.2 0 mV, 0 30 mV, 0 -40 mV")
+    assert "crosses itself" in panel.corners.problem.text()
+    type_in(panel.corners, "wide")
+    assert "is no corner" in panel.corners.problem.text()
+    choose(panel, "Mask", "hexagon")
+    assert link_of(window, "jl0").mask.corners == ()
+    assert window.settle(60_000)
+
+
+def test_a_measured_peaking_is_taken_from_a_file(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    stage = look_at(window, "jl0")
+    before = stage.rate.eye.height
+    file = tmp_path / "peaking.csv"
+    rows = [
+        f"{f:g},{-4 + 5 * math.exp(-((f / 8e9 - 1) ** 2)):.4f},0" for f in np.linspace(0, 4e10, 81)
+    ]
+    file.write_text("frequency_hz,gain_db,gain_db\n" + "\n".join(rows) + "\n")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(file), ""))
+    choose(stage.chain.receiver, "Peaking", "measured…")
+    assert window.settle(90_000)
+    link = link_of(window, "jl0")
+    assert link.listener.response is not None
+    assert stage.chain.receiver.setting.isVisibleTo(stage.chain.receiver)
+    best = stage.rate.eye.height
+    type_in(stage.chain.receiver.setting, "1")
+    assert window.settle(90_000)
+    assert link_of(window, "jl0").listener.response_setting == 1
+    assert stage.rate.eye.height != pytest.approx(before, rel=1e-3)
+    type_in(stage.chain.receiver.setting, "2")
+    assert window.settle(90_000)
+    # The second column lets all through as it is.
+    assert stage.rate.eye.height == pytest.approx(before, rel=0.02)
+    type_in(stage.chain.receiver.setting, "best")
+    assert window.settle(90_000)
+    assert stage.rate.eye.height == pytest.approx(best, rel=1e-9)
+    choose(stage.chain.receiver, "Peaking", "none")
+    assert window.settle(90_000)
+    assert stage.rate.eye.height == pytest.approx(before, rel=1e-9)
+
+
+def test_a_sweep_shows_its_values_and_the_eye_at_one(window: MainWindow) -> None:
+    stage = look_at(window, "jl0", "sweep")
+    view = stage.views.get("sweep", SweepView)
+    view.over.choose("noise")
+    assert window.settle(120_000)
+    design = window.document.project.design
+    found = LINK_SWEEP.run(sweep_inputs(design, link_of(window, "jl0"), "noise"), Control())
+    curve = view.heights.curves[0]
+    assert curve.x == pytest.approx(1e3 * found.values)
+    assert curve.y == pytest.approx(1e3 * found.heights)
+    assert view.widths.curves[0].y == pytest.approx(found.widths)
+    cells = [row.cells for row in view.list.rows]
+    for k, (value, loss, height, _) in enumerate(cells):
+        assert value.removeprefix("\u25b8 ") == format_si(found.values[k], "voltage", digits=3)
+        assert loss == f"{found.losses[k]:.1f} dB"
+        closed = not found.heights[k] > 0.0
+        assert height == ("closed" if closed else format_si(found.heights[k], "voltage"))
+    view.look_at(1)
+    assert window.settle(120_000)
+    assert view.eye.isVisibleTo(view)
+    assert view.eye.setting.height == pytest.approx(found.heights[1], rel=1e-6)
+    assert [c.cells[0].startswith("\u25b8") for c in view.list.rows].index(True) == 1
+    view.over.choose("loss")
+    assert window.settle(120_000)
+    assert "the eye is open up to +" in view.sentence.text()
+    curve = view.heights.curves[0]
+    assert curve.x[0] == pytest.approx(found.losses[0], abs=0.05)
+
+
+def test_corners_are_listed_with_the_least_first(window: MainWindow) -> None:
+    stage = look_at(window, "jl0", "corners")
+    view = stage.views.get("corners", CornersView)
+    design = window.document.project.design
+    found = LINK_CORNERS.run(corner_inputs(design, link_of(window, "jl0")), Control())
+    rows = [row.cells for row in view.list.rows]
+    order = sorted(range(len(found.names)), key=lambda k: found.points[k].height)
+    assert [r[0] for r in rows] == [found.names[k] for k in order]
+    assert [r[1] for r in rows] == [format_si(found.points[k].height, "voltage") for k in order]
+    first = found.points[0].height
+    for row, k in zip(rows, order, strict=True):
+        more = 1e3 * (found.points[k].height - first)
+        assert row[2] == (f"{more:+.1f} mV".replace("-", "\u2212") if k else "")
+        assert row[3] == f"{found.points[k].width:.3f} UI"
+    assert found.names[found.worst] in view.sentence.text()
