@@ -50,7 +50,9 @@ def type_in(field, text: str) -> None:
 
 
 def choose(root, title: str, words: str) -> None:
-    box = next(b for b in root.findChildren(QComboBox) if b.accessibleName() == title)
+    # A row that went waits to be deleted; the new one stands behind it.
+    boxes = [b for b in root.findChildren(QComboBox) if b.accessibleName() == title]
+    box = boxes[-1]
     box.setCurrentIndex(box.findText(words))
     box.activated.emit(box.currentIndex())
 
