@@ -150,6 +150,9 @@ def test_what_the_ends_are_typed_to_is_what_the_link_has(window: MainWindow) -> 
     type_in(sender.edge, "14 ps")
     type_in(receiver.offset, "2 mV")
     type_in(receiver.sensitivity, "5 mV")
+    type_in(receiver.gain_to, "150 mV")
+    type_in(receiver.capacitance, "40 fF")
+    type_in(sender.capacitance, "30 fF")
     choose(receiver, "Clock", "second order")
     type_in(receiver.bandwidth, "8 MHz")
     type_in(receiver.damping, "0.7")
@@ -157,11 +160,14 @@ def test_what_the_ends_are_typed_to_is_what_the_link_has(window: MainWindow) -> 
     got = (
         link.sender.fall.si, link.sender.sine_at.si, link.mismatch.si, link.launch.high.si,
         link.launch.low.si, link.launch.edge.si, link.listener.offset.si,
-        link.listener.sensitivity.si, link.listener.clock_bandwidth.si,
+        link.listener.sensitivity.si, link.listener.clock_bandwidth.si, link.listener.gain_to.si,
+        link.listener.capacitance.si, link.sender.capacitance.si,
     )  # fmt: skip
-    assert got == pytest.approx((1.5, 2e6, 0.92, 0.3, -0.3, 14e-12, 2e-3, 5e-3, 8e6))
+    assert got == pytest.approx(
+        (1.5, 2e6, 0.92, 0.3, -0.3, 14e-12, 2e-3, 5e-3, 8e6, 0.15, 40e-15, 30e-15)
+    )
     assert (link.listener.clock, link.listener.clock_damping) == ("second", 0.7)
-    for _ in range(11):
+    for _ in range(14):
         window.undo()
     assert link_of(window, "up0").sender.fall.si == 1.0
     assert link_of(window, "up0").listener.clock == "ideal"

@@ -134,3 +134,35 @@ def test_a_link_is_sampled_where_it_says() -> None:
     few = EYE.run(eye_inputs(project.design, set_value(link, bits=200_000)), Control())
     assert few.pulse.samples_per_ui == 64
     assert few.eye.width == pytest.approx(at["crossings"].eye.width, abs=0.02)
+
+
+def test_dies_at_the_ends_of_a_network_are_those_of_a_path(board: Project) -> None:
+    """400 fF at the driver and 600 fF at the receiver, in both ways of saying it."""
+    by_path, by_network = board.design.links
+    path = board.design.paths[0]
+    driver = set_value(path.driver, capacitance=quantity("400 fF", "capacitance"))
+    receiver = set_value(path.receiver, capacitance=quantity("600 fF", "capacitance"))
+    paths = (set_value(path, driver=driver, receiver=receiver),)
+    sender = set_value(by_network.sender, capacitance=quantity("400 fF", "capacitance"))
+    listener = set_value(by_network.listener, capacitance=quantity("600 fF", "capacitance"))
+    with_dies = set_value(by_network, sender=sender, listener=listener)
+    bare = channel_step(channel_inputs(board.design, by_network))
+    found = channel_step(channel_inputs(board.design, with_dies))
+    expected = channel_step(channel_inputs(set_value(board.design, paths=paths), by_path))
+
+    def middle(step) -> tuple[np.ndarray, np.ndarray]:  # type: ignore[no-untyped-def]
+        """From half the swing on, as shares of it."""
+        share = (step.volts - step.volts[0]) / (step.volts[-1] - step.volts[0])
+        at = float(
+            np.interp(
+                0.5, share[: int(np.argmax(share > 0.6))], step.time[: int(np.argmax(share > 0.6))]
+            )
+        )
+        fine = np.linspace(-80e-12, 400e-12, 200)
+        return fine, np.interp(at + fine, step.time, share)
+
+    _, a = middle(found)
+    _, b = middle(expected)
+    _, c = middle(bare)
+    assert a == pytest.approx(b, abs=0.03)
+    assert np.abs(a - c).max() > 0.1

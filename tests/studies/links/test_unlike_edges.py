@@ -369,3 +369,36 @@ def test_new_fields_are_part_of_the_keys(board, jl0) -> None:
     assert len({was, *every}) == 3
     assert all(a != b for a, b in itertools.pairwise(every))
     assert replace_object(board, jl0).design.link("jl0") == jl0
+
+
+def test_a_gain_control_goes_to_its_level(board) -> None:
+    """Without noise everything grows alike; with it the eye gains what noise no more takes."""
+    jl3 = set_value(board.design.link("jl3"), sender=Sender(), mask=None)
+    quiet = set_value(jl3, listener=set_value(jl3.listener, noise=q("0 V", "voltage")))
+    plain = at_rate(board, quiet)
+    to = q("600 mV", "voltage")
+    loud = at_rate(board, set_value(quiet, listener=set_value(quiet.listener, gain_to=to)))
+    gain = 0.6 / plain.merit.main
+    assert loud.merit.main == pytest.approx(0.6, rel=1e-6)
+    assert loud.eye.height == pytest.approx(gain * plain.eye.height, rel=2e-3)
+    assert loud.crosstalk == pytest.approx(gain * plain.crosstalk, rel=1e-6)
+    assert loud.taps == pytest.approx([gain * t for t in plain.taps])
+    assert loud.eye.width == pytest.approx(plain.eye.width, abs=2e-3 * plain.unit_interval)
+    noisy = at_rate(board, set_value(jl3, listener=set_value(jl3.listener, gain_to=to)))
+    assert noisy.eye.height > gain * at_rate(board, jl3).eye.height
+    both = [
+        bits(board, set_value(x, bits=5000)).eye.height
+        for x in (quiet, set_value(quiet, listener=set_value(quiet.listener, gain_to=to)))
+    ]
+    assert both[1] == pytest.approx(gain * both[0], rel=5e-3)
+    with pytest.raises(InputError, match="more than 0 V"):
+        set_value(jl3.listener, gain_to=q("0 V", "voltage"))
+
+
+@pytest.mark.parametrize("link", ["up0", "jl3"])
+def test_bits_have_the_settings_of_the_eye_at_its_rate(board, link) -> None:
+    found = set_value(board.design.link(link), crosstalk=False)
+    rate = at_rate(board, found)
+    long = bits(board, set_value(found, bits=3000))
+    # Both ways say the same of the worst pattern, so they have the same equalisers.
+    assert long.peak.height == pytest.approx(rate.worst, rel=0.01)

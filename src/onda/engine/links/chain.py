@@ -20,7 +20,7 @@ from onda.engine.links.measured import Response, behind
 from onda.engine.links.statistical import SampledPulse
 from onda.errors import NotPhysical
 
-__all__ = ["Chain", "Merit", "best_chain", "decision_taps", "merit", "sampling_time"]
+__all__ = ["Chain", "Merit", "best_chain", "decision_taps", "merit", "sampling_time", "scaled"]
 
 FloatArray = NDArray[np.float64]
 _FOLLOWED_UI = 8
@@ -37,6 +37,7 @@ class Chain:
     gain : of the continuous equaliser at 0 Hz, 0 to 1; 1 with no zero for none
     zero, poles : Hz; H = (gain + jf / zero) / prod(1 + jf / pole)
     response : in the place of these, by frequency
+    gain_to : V, what a gain control makes of the main cursor; 0 for none
     receive_taps, receive_main : of the receiver
     decisions : taps of the decision feedback, from the first cursor behind the main one
     limit : of each of these as a share of the main cursor
@@ -52,6 +53,7 @@ class Chain:
     decisions: int = 0
     limit: float = 1.0
     response: Response | None = None
+    gain_to: float = 0.0
 
     def __post_init__(self) -> None:
         for name, taps, main in (
@@ -75,8 +77,8 @@ class Chain:
 
     @property
     def bare(self) -> Chain:
-        """No equaliser at all."""
-        return Chain()
+        """No equaliser at all; a gain control is none."""
+        return Chain(gain_to=self.gain_to)
 
     def behind_transmitter(self, pulse: SampledPulse, unit_interval: float) -> SampledPulse:
         """A pulse with the transmit taps."""
@@ -119,6 +121,18 @@ class Chain:
             return out
         per_ui = _per_ui(pulse, unit_interval)
         return SampledPulse(forward_taps(out.samples, self.receive_taps, per_ui), out.step)
+
+    def control(self, made: SampledPulse, unit_interval: float, where: str) -> float:
+        """By what its gain control multiplies everything, `made` being a pulse behind all else."""
+        if self.gain_to <= 0.0:
+            return 1.0
+        main = made.cursors(sampling_time(made, unit_interval, where), unit_interval)[0]
+        return self.gain_to / main if main > 0.0 else 1.0
+
+
+def scaled(pulse: SampledPulse, gain: float) -> SampledPulse:
+    """A pulse so many times as large."""
+    return pulse if gain == 1.0 else SampledPulse(gain * pulse.samples, pulse.step)
 
 
 def _per_ui(pulse: SampledPulse, unit_interval: float) -> int:
@@ -189,6 +203,8 @@ def merit(
     pulse, others : before any equaliser; noise : V rms at the sampler; jitter : s rms, of all kinds
     """
     made = chain.behind_all(pulse, unit_interval)
+    gain = chain.control(made, unit_interval, where)
+    made = scaled(made, gain)
     at = sampling_time(made, unit_interval, where)
     cursors = made.cursors(at, unit_interval)
     taps = decision_taps(cursors, chain)
@@ -200,7 +216,7 @@ def merit(
     isi = math.sqrt(power * math.fsum(c * c for c in cursors.values()))
     heard = 0.0
     for other in others:
-        samples = chain.behind_all(other, unit_interval).samples
+        samples = gain * chain.behind_all(other, unit_interval).samples
         heard += float(np.square(samples).sum()) * pulse.step / unit_interval
     crosstalk = math.sqrt(power * heard)
     shaken = 0.0

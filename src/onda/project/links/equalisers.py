@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 from onda.project.base import Frozen, Identifier, default_of
 from onda.project.links.executable import ExecutableModel
 from onda.project.quantities import (
+    Capacitance,
     Frequency,
     Loss,
     Quantity,
@@ -85,6 +86,7 @@ class Sender(Frozen):
     model : an executable one, before these taps
     random : jitter, rms; bounded, duty : between two equally likely places; sine : amplitude
     sine_at : Hz of that sine, which a clock recovery may follow; None for faster than it can
+    capacitance : F, of die and package across a network's matched left end
     fall : time that falling edges take, of that of the rising ones
     """
 
@@ -98,6 +100,7 @@ class Sender(Frozen):
     duty: UnitInterval = default_of("0 UI", "unit interval")
     sine_at: Frequency | None = None
     fall: Ratio = default_of("100 %", "ratio")
+    capacitance: Capacitance = default_of("0 F", "capacitance")
 
     @model_validator(mode="after")
     def _consistent(self) -> Sender:
@@ -129,6 +132,8 @@ class Listener(Frozen):
         best
     clock : what the sampler goes by: the middle of the data, or a loop of that order which follows
         their edges, as fast as `clock_bandwidth`, its damping where it is of second order
+    capacitance : F, of die and package across a network's matched right end
+    gain_to : V, what a gain control makes of the main cursor, whatever comes; None for none
     offset : V by which the sampler decides too high; sensitivity : V, whole, that it needs
     """
 
@@ -147,6 +152,8 @@ class Listener(Frozen):
     clock: Literal["ideal", "first", "second"] = "ideal"
     clock_bandwidth: Frequency | None = None
     clock_damping: Annotated[float, Field(ge=0.2, le=20.0, allow_inf_nan=False)] = 1.0
+    capacitance: Capacitance = default_of("0 F", "capacitance")
+    gain_to: Voltage | None = None
     offset: Voltage = default_of("0 V", "voltage")
     sensitivity: Voltage = default_of("0 V", "voltage")
 
@@ -163,6 +170,8 @@ class Listener(Frozen):
             raise ValueError("the limit of decision taps lies between 0 and 10")
         if self.noise.si < 0.0 or self.sensitivity.si < 0.0:
             raise ValueError("noise and sensitivity must be 0 V or above")
+        if self.gain_to is not None and not self.gain_to.si > 0.0:
+            raise ValueError("a gain control goes to more than 0 V")
         if self.response is not None and (self.gains or self.gain is not None):
             raise ValueError("an equaliser goes by a measured response, or by gains, not by both")
         if self.clock != "ideal" and not (self.clock_bandwidth and self.clock_bandwidth.si > 0.0):

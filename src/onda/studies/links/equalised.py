@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.links.chain import Chain, Merit, best_chain, decision_taps, sampling_time
+from onda.engine.links.chain import Chain, Merit, best_chain, decision_taps, sampling_time, scaled
 from onda.engine.links.pulse import PulseResponse
 from onda.engine.links.statistical import SampledPulse
 from onda.studies.links.inputs import ChainInputs, EyeInputs, LinkInputs
@@ -66,10 +66,10 @@ def at_sampler(pulse: PulseResponse, inputs: EyeInputs) -> tuple[PulseResponse, 
     sample of its unit interval where it is sampled."""
     unit, per_ui = pulse.unit_interval, pulse.samples_per_ui
     sampled = SampledPulse(pulse.flat, unit / per_ui)
-    chain, _ = found_chain(
-        inputs.equalisers, sampled, [], unit, where=inputs.sampling, levels=inputs.levels
-    )
+    chain = _settings_of(inputs)
     made = chain.behind_all(sampled, unit)
+    gain = chain.control(made, unit, inputs.sampling)
+    made = scaled(made, gain)
     at = sampling_time(made, unit, inputs.sampling)
     taps = decision_taps(made.cursors(at, unit), chain)
     bits = -(-len(made.samples) // per_ui)
@@ -84,11 +84,28 @@ def at_sampler(pulse: PulseResponse, inputs: EyeInputs) -> tuple[PulseResponse, 
     uneven: FloatArray | None = None
     if pulse.uneven is not None:
         edge = SampledPulse(pulse.uneven.reshape(-1), unit / per_ui)
-        edges = chain.for_edges.behind_all(edge, unit).samples
+        edges = gain * chain.for_edges.behind_all(edge, unit).samples
         uneven = np.zeros(flat.size)
         uneven[: len(edges)] = edges[: flat.size]
         uneven = uneven.reshape(volts.shape)
+    # A gain control acts around the middle of the swing.
     return PulseResponse(volts, unit, pulse.base, uneven), round(at / made.step) % per_ui
+
+
+def _settings_of(inputs: EyeInputs) -> Chain:
+    """The same settings that the eye at the error rate has."""
+    pulses = channel_pulses(inputs.channel)
+    chain, _ = found_chain(
+        inputs.equalisers,
+        pulses.own,
+        list(pulses.others),
+        inputs.unit_interval,
+        where=inputs.sampling,
+        noise=inputs.noise,
+        jitter=inputs.jitter,
+        levels=inputs.levels,
+    )
+    return chain
 
 
 def with_settings(link: LinkInputs) -> LinkInputs:

@@ -125,7 +125,8 @@ class ChainInputs:
 
 @dataclass(frozen=True, slots=True)
 class EyeInputs:
-    """Everything an eye bit by bit depends on."""
+    """Everything an eye bit by bit depends on. `noise` V rms and `jitter` s are not on its bits:
+    they count where settings of equalisers are looked for."""
 
     channel: ChannelInputs
     equalisers: ChainInputs
@@ -134,6 +135,8 @@ class EyeInputs:
     sampling: Sampling
     mask: Mask | None
     levels: tuple[float, ...] = (-1.0, 1.0)
+    noise: float = 0.0
+    jitter: float = 0.0
 
     @property
     def unit_interval(self) -> float:
@@ -181,6 +184,7 @@ def _lane_inputs(design: Design, link: Link) -> LaneInputs | None:
         launch.edge.si if launch.edge is not None else 0.0,
         link.sender.fall.si,
         tuple(k - 1 for k in link.near),
+        (link.sender.capacitance.si, link.listener.capacitance.si),
     )
 
 
@@ -255,6 +259,7 @@ def _equalisers(design: Design, link: Link) -> ChainInputs:
         receive_main=listener.main if listener.taps else 0,
         decisions=listener.decisions,
         limit=listener.limit.si,
+        gain_to=listener.gain_to.si if listener.gain_to is not None else 0.0,
     )
     gains = () if listener.gain is not None else tuple(_linear(g.si) for g in listener.gains)
     responses = _responses(design, listener)
@@ -263,33 +268,41 @@ def _equalisers(design: Design, link: Link) -> ChainInputs:
     return ChainInputs(chain, gains, sender.setting == "best", responses)
 
 
+def _jitter(link: Link, unit: float) -> Jitter:
+    sender = link.sender
+    return Jitter(
+        sender.random.si * unit,
+        sender.bounded.si * unit,
+        sender.sine.si * unit,
+        sender.duty.si * unit,
+    )
+
+
 def eye_inputs(design: Design, link: Link) -> EyeInputs:
     """Slice for the eye of a link bit by bit."""
+    channel = channel_inputs(design, link)
     return EyeInputs(
-        channel=channel_inputs(design, link),
+        channel=channel,
         equalisers=_equalisers(design, link),
         pattern=pattern_inputs(link),
         bits=link.bits,
         sampling=link.sampling,
         mask=mask_inputs(link),
         levels=link.levels,
+        noise=link.listener.noise.si,
+        jitter=_jitter(link, channel.unit_interval).effective,
     )
 
 
 def link_inputs(design: Design, link: Link, *, fine: bool = True) -> LinkInputs:
     """Slice for the eye of a link at its error rate."""
     channel = channel_inputs(design, link)
-    unit, sender = channel.unit_interval, link.sender
+    sender = link.sender
     return LinkInputs(
         channel=channel,
         equalisers=_equalisers(design, link),
         levels=link.levels,
-        jitter=Jitter(
-            sender.random.si * unit,
-            sender.bounded.si * unit,
-            sender.sine.si * unit,
-            sender.duty.si * unit,
-        ),
+        jitter=_jitter(link, channel.unit_interval),
         noise=link.listener.noise.si,
         error_rate=link.error_rate,
         sampling=link.sampling,

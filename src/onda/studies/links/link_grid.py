@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.links.chain import Chain, decision_taps, sampling_time
+from onda.engine.links.chain import Chain, decision_taps, sampling_time, scaled
 from onda.engine.links.eye_grid import EyeGrid, eye_grid
 from onda.engine.links.pulse import pulse_from_step
 from onda.engine.links.sampler import Sampler
@@ -86,10 +86,12 @@ def still_eye(
     """
     pulses, unit = channel_pulses(channel), channel.unit_interval
     made = chain.behind_all(pulses.own, unit)
+    gain = chain.control(made, unit, sampling)
+    made = scaled(made, gain)
     at = sampling_time(made, unit, sampling)
     cursors = made.cursors(at, unit)
     high, low = float(made.samples.max()), float(made.samples.min())
-    least = _LEAST_LEFT * float(np.abs(pulses.own.samples).max())
+    least = gain * _LEAST_LEFT * float(np.abs(pulses.own.samples).max())
     if -low > high or not cursors[0] > least:
         raise InputError(
             "nothing of a symbol is left at the sampler",
@@ -99,12 +101,14 @@ def still_eye(
     extra: Levels | None = None
     peak = 0.0
     for other in pulses.others:
-        behind = chain.behind_all(other, unit)
+        behind = scaled(chain.behind_all(other, unit), gain)
         heard = disturbance(behind, unit, levels)
         peak += float(np.abs(heard.values).max())
         extra = heard if extra is None else extra.plus(heard)
     pair = (levels[-2], levels[-1])
-    uneven = None if pulses.uneven is None else chain.for_edges.behind_all(pulses.uneven, unit)
+    uneven = None
+    if pulses.uneven is not None:
+        uneven = scaled(chain.for_edges.behind_all(pulses.uneven, unit), gain)
     sampler = Sampler(made, at, unit, 0.0, taps, levels, pair, 0.0, extra, uneven)
     count = round(REACH * per_ui)
     moments = np.asarray(np.arange(-count, count + 1) / per_ui * unit, dtype=np.float64)

@@ -26,6 +26,7 @@ _TAIL_UI = 60.0
 class LaneInputs:
     """A lane (from 0) of a network; its levels (V), and its edge (s, 20 to 80 %, 0 the fastest);
     `fall` is what falling edges take of that; `near` are lanes (from 0) that send from the right.
+    `across` are F at the left and the right end of every lane, between its matched ends and it.
     """
 
     network: NetworkInputs
@@ -35,6 +36,7 @@ class LaneInputs:
     edge: float
     fall: float = 1.0
     near: tuple[int, ...] = ()
+    across: tuple[float, float] = (0.0, 0.0)
 
 
 def lane_step(
@@ -113,7 +115,30 @@ def _looked_up(
     edge = Edge(inputs.edge) if inputs.edge > 0.0 else fastest_edge(top)
     if edge.rise > 2.0 * unit_interval:
         raise NotPhysical("edge", f"{edge.rise:.3g} s", "below two unit intervals")
+    reference = network.reference * (2.0 if inputs.network.pair else 1.0)
+    main = _between(main, network.frequency, reference, inputs.across)
     return main, network.frequency, edge
+
+
+def _between(
+    s: NDArray[np.complex128],
+    frequency: NDArray[np.float64],
+    reference: float,
+    across: tuple[float, float],
+) -> NDArray[np.complex128]:
+    """S of lanes with capacitances across their left and right ports.
+
+    A shunt of normalised admittance y reflects r = -y / (2 + y) and passes 1 + r.
+    """
+    if not any(across):
+        return s
+    lanes = s.shape[-1] // 2
+    c = np.repeat(np.asarray(across), lanes)
+    y = 2j * np.pi * frequency[:, None] * c * reference
+    r = -y / (2.0 + y)
+    inside = np.linalg.inv(np.eye(2 * lanes) - r[:, :, None] * s)
+    through = (1.0 + r)[:, :, None] * (s @ inside) * (1.0 + r)[:, None, :]
+    return np.asarray(through + r[:, :, None] * np.eye(2 * lanes))
 
 
 def _step(

@@ -21,6 +21,8 @@ from onda.studies.links.inputs import Mask
 __all__ = ["EyeView"]
 
 _LEFT, _BOTTOM, _TOP, _HISTOGRAM = 50.0, 20.0, 20.0, 58.0
+_LEVELS = 40.0
+"""How far the most frequent voltage reaches in from the right edge."""
 
 
 class EyeView(QWidget):
@@ -95,6 +97,7 @@ class EyeView(QWidget):
             self._draw_mask(painter, self._eye)
             self._draw_measures(painter, self._eye)
             self._draw_crossings(painter, self._eye)
+            self._draw_levels(painter, self._eye, box)
             self._draw_readout(painter, box)
         painter.setPen(pen(t.kept if self._kept else t.hairline, 1.4 if self._kept else 1.0))
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -232,6 +235,25 @@ class EyeView(QWidget):
         words = f"crossings {eye.jitter_pp:.3f} UI p-p"
         rect = QRectF(box.left(), top, box.width(), 16)
         text(painter, rect, words, t.secondary, Qt.AlignmentFlag.AlignHCenter)
+
+    def _draw_levels(self, painter: QPainter, eye: Eye, box: QRectF) -> None:
+        """How often each voltage is sampled, along the right edge."""
+        counts = eye.density[eye.density.shape[0] // 2]
+        peak = max(float(counts.max()), 1.0)
+        ink = QColor(self._look.t.copper)
+        ink.setAlpha(170)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(ink)
+        outline = [QPointF(box.right(), self._y(eye.v_low - eye.base))]
+        for k, count in enumerate(counts):
+            x = box.right() - _LEVELS * float(count) / peak
+            for edge in (k, k + 1):
+                outline.append(QPointF(x, self._y(eye.v_low + edge * eye.v_step - eye.base)))
+        outline.append(QPointF(box.right(), outline[-1].y()))
+        painter.save()
+        painter.setClipRect(box)
+        painter.drawPolygon(QPolygonF(outline))
+        painter.restore()
 
     def _draw_readout(self, painter: QPainter, box: QRectF) -> None:
         if self._hover is None or not box.contains(self._hover):

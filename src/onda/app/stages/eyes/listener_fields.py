@@ -55,6 +55,7 @@ class ListenerFields(PartFields):
         self.receive = self.field(1, "Taps", self._put_receive, "none")
         self.decisions = self.field(1, "Feedback taps", self._put_decisions, "0")
         self.limit = self.field(1, "Feedback limit", self._put_limit, "50 %")
+        self.gain_to = self.field(1, "Gain control to", self._put_gain_to, "none")
         self.stress = Form(look, document)
         self.place(1, self.stress)
         self.clock = Choices(look)
@@ -65,6 +66,7 @@ class ListenerFields(PartFields):
         self.sensitivity = self.field(
             2, "Sensitivity", lambda t: self._put_volts("sensitivity", t), "0 mV"
         )
+        self.capacitance = self.field(2, "Die and package", self._put_capacitance, "0 fF")
         self.model = ModelFields(look, "listener", editor, subject, link, again)
         self.place(2, self.model)
         self.fill_up()
@@ -115,6 +117,15 @@ class ListenerFields(PartFields):
     def _put_volts(self, key: str, typed: str) -> None:
         self.change(f"Change {key}", "listener", **{key: parse_quantity(typed, "voltage", "mV")})
 
+    def _put_capacitance(self, typed: str) -> None:
+        new = parse_quantity(typed, "capacitance", "fF")
+        self.change("Change capacitance", "listener", capacitance=new)
+
+    def _put_gain_to(self, typed: str) -> None:
+        plain = typed.strip().lower()
+        new = None if plain in ("", "none") else parse_quantity(typed, "voltage", "mV")
+        self.change("Change gain control", "listener", gain_to=new)
+
     def _choose_clock(self, key: str) -> None:
         link = self.present
         changes: dict[str, Any] = {"clock": key}
@@ -164,6 +175,9 @@ class ListenerFields(PartFields):
         bandwidth = listener.clock_bandwidth
         self.bandwidth.show_text(bandwidth.text if bandwidth is not None else "")
         self.damping.show_text(f"{listener.clock_damping:g}")
+        self.capacitance.setVisible(link.network is not None)
+        self.capacitance.show_text(listener.capacitance.text)
+        self.gain_to.show_text(listener.gain_to.text if listener.gain_to is not None else "none")
         self.offset.show_text(listener.offset.text)
         self.sensitivity.show_text(listener.sensitivity.text)
         noise = FieldSpec(

@@ -75,7 +75,7 @@ class Parts(QWidget):
         """As high as the open part needs, within reason."""
         page = self._stack.currentWidget()
         if page is not None:
-            self.drawer.setFixedHeight(min(page.sizeHint().height() + 6, _MOST))
+            self.drawer.setFixedHeight(min(page.sizeHint().height() + 14, _MOST))
 
     def show_link(self, design: Design, link: Link) -> None:
         """Show the parts of a link."""

@@ -62,7 +62,7 @@ def worst_words(result: LinkEye) -> str:
     """Settings that were found, and the pattern that leaves least."""
     words = []
     if result.chain.taps != (1.0,):
-        taps = " ".join(f"{t:.3g}" for t in result.chain.taps)
+        taps = " ".join(f"{t + 0.0:.3g}" for t in result.chain.taps)
         words.append(f"Transmit taps {taps}.")
     if result.taps:
         taps = ", ".join(format_si(t, "voltage", digits=2) for t in result.taps[:6])

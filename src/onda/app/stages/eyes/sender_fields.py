@@ -54,6 +54,7 @@ class SenderFields(PartFields):
         self.high = self.field(2, "High level", lambda t: self._put_level("high", t), "400 mV")
         self.low = self.field(2, "Low level", lambda t: self._put_level("low", t), "-400 mV")
         self.edge = self.field(2, "Edge, 20–80 %", self._put_edge, "fastest")
+        self.capacitance = self.field(2, "Die and package", self._put_capacitance, "0 fF")
         self.fill_up()
 
     def _put_taps(self, typed: str) -> None:
@@ -69,6 +70,10 @@ class SenderFields(PartFields):
 
     def _put_fall(self, typed: str) -> None:
         self.change("Change edge", "sender", fall=parse_quantity(typed, "ratio", "%"))
+
+    def _put_capacitance(self, typed: str) -> None:
+        new = parse_quantity(typed, "capacitance", "fF")
+        self.change("Change capacitance", "sender", capacitance=new)
 
     def _put_mismatch(self, typed: str) -> None:
         new = parse_quantity(typed, "ratio", "%")
@@ -105,7 +110,8 @@ class SenderFields(PartFields):
         self.mismatch.show_text(link.mismatch.text)
         self.mismatch.setVisible(link.modulation != "nrz")
         launch, over_network = link.launch, link.network is not None
-        for field in (self.high, self.low, self.edge):
+        self.capacitance.show_text(sender.capacitance.text)
+        for field in (self.high, self.low, self.edge, self.capacitance):
             field.setVisible(over_network)
         self.high.show_text(launch.high.text)
         self.low.show_text(launch.low.text)
