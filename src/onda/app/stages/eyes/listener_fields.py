@@ -46,7 +46,9 @@ class ListenerFields(PartFields):
         self.peaking = Choices(look)
         self.place(0, self.peaking)
         self.gains = self.field(0, "Gains, dB", self._put_gains, "0, -2, -4, -6")
-        self.zero = self.field(0, "Zero", self._put_zero, "4 GHz")
+        self.zero = self.field(
+            0, "Zero", self.putting("Change zero", "listener", "zero", "frequency", "GHz"), "4 GHz"
+        )
         self.poles = self.field(0, "Poles", self._put_poles, "4 GHz, 16 GHz")
         self.setting = self.field(0, "Setting", self._put_setting, "best")
         self.other = QPushButton("Another file…")
@@ -54,19 +56,42 @@ class ListenerFields(PartFields):
         self.place(0, self.other)
         self.receive = self.field(1, "Taps", self._put_receive, "none")
         self.decisions = self.field(1, "Feedback taps", self._put_decisions, "0")
-        self.limit = self.field(1, "Feedback limit", self._put_limit, "50 %")
+        self.limit = self.field(
+            1,
+            "Feedback limit",
+            self.putting("Change feedback limit", "listener", "limit", "ratio", "%"),
+            "50 %",
+        )
         self.gain_to = self.field(1, "Gain control to", self._put_gain_to, "none")
         self.stress = Form(look, document)
         self.place(1, self.stress)
         self.clock = Choices(look)
         self.place(2, self.clock)
-        self.bandwidth = self.field(2, "Clock follows to", self._put_bandwidth, "10 MHz")
-        self.damping = self.field(2, "Clock damping", self._put_damping, "1")
-        self.offset = self.field(2, "Offset", lambda t: self._put_volts("offset", t), "0 mV")
-        self.sensitivity = self.field(
-            2, "Sensitivity", lambda t: self._put_volts("sensitivity", t), "0 mV"
+        self.bandwidth = self.field(
+            2,
+            "Clock follows to",
+            self.putting("Change clock", "listener", "clock_bandwidth", "frequency", "MHz"),
+            "10 MHz",
         )
-        self.capacitance = self.field(2, "Die and package", self._put_capacitance, "0 fF")
+        self.damping = self.field(2, "Clock damping", self._put_damping, "1")
+        self.offset = self.field(
+            2,
+            "Offset",
+            self.putting("Change offset", "listener", "offset", "voltage", "mV"),
+            "0 mV",
+        )
+        self.sensitivity = self.field(
+            2,
+            "Sensitivity",
+            self.putting("Change sensitivity", "listener", "sensitivity", "voltage", "mV"),
+            "0 mV",
+        )
+        self.capacitance = self.field(
+            2,
+            "Die and package",
+            self.putting("Change capacitance", "listener", "capacitance", "capacitance", "fF"),
+            "0 fF",
+        )
         self.model = ModelFields(look, "listener", editor, subject, link, again)
         self.place(2, self.model)
         self.fill_up()
@@ -83,9 +108,6 @@ class ListenerFields(PartFields):
             changes |= usual_peaking(self.present.symbols_per_second)
         self.change("Change gains", "listener", **changes)
 
-    def _put_zero(self, typed: str) -> None:
-        self.change("Change zero", "listener", zero=parse_quantity(typed, "frequency", "GHz"))
-
     def _put_poles(self, typed: str) -> None:
         self.change("Change poles", "listener", poles=read_list(typed, "frequency", "GHz"))
 
@@ -100,26 +122,12 @@ class ListenerFields(PartFields):
         count = read_whole(typed, "number of taps", "From 0 to 64.")
         self.change("Change feedback", "listener", decisions=count)
 
-    def _put_limit(self, typed: str) -> None:
-        self.change("Change feedback limit", "listener", limit=parse_quantity(typed, "ratio", "%"))
-
-    def _put_bandwidth(self, typed: str) -> None:
-        new = parse_quantity(typed, "frequency", "MHz")
-        self.change("Change clock", "listener", clock_bandwidth=new)
-
     def _put_damping(self, typed: str) -> None:
         try:
             damping = float(typed)
         except ValueError:
             raise InputError(f"{typed[:20]!r} is no damping", remedy="As 0.7 or 1.") from None
         self.change("Change clock", "listener", clock_damping=damping)
-
-    def _put_volts(self, key: str, typed: str) -> None:
-        self.change(f"Change {key}", "listener", **{key: parse_quantity(typed, "voltage", "mV")})
-
-    def _put_capacitance(self, typed: str) -> None:
-        new = parse_quantity(typed, "capacitance", "fF")
-        self.change("Change capacitance", "listener", capacitance=new)
 
     def _put_gain_to(self, typed: str) -> None:
         plain = typed.strip().lower()

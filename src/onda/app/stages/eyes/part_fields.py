@@ -12,6 +12,7 @@ from onda.app.kit.editor import Editor
 from onda.app.shell.fields import TextField
 from onda.project.base import set_value
 from onda.project.links.link import Link
+from onda.project.quantities import parse_quantity
 
 __all__ = ["PartFields"]
 
@@ -61,6 +62,16 @@ class PartFields(QWidget):
         link = self.present
         new = set_value(getattr(link, part), **changes)
         self.editor.put(what, set_value(link, **{part: new}))
+
+    def putting(
+        self, what: str, part: str, key: str, dimension: str, unit: str
+    ) -> Callable[[str], None]:
+        """What changes a field that is a quantity by what was typed."""
+
+        def put(typed: str) -> None:
+            self.change(what, part, **{key: parse_quantity(typed, dimension, unit)})
+
+        return put
 
     def try_change(self, what: str, part: str, **changes: Any) -> None:
         """The same; why not is said where it is refused."""

@@ -49,12 +49,14 @@ class SenderFields(PartFields):
         self.stress = Form(look, document)
         self.place(1, self.stress)
         self.sine_at = self.field(2, "Sine at", self._put_sine_at, "faster than the clock")
-        self.fall = self.field(2, "Falling edge", self._put_fall, "100 %")
+        fall = self.putting("Change edge", "sender", "fall", "ratio", "%")
+        self.fall = self.field(2, "Falling edge", fall, "100 %")
         self.mismatch = self.field(2, "Level mismatch", self._put_mismatch, "100 %")
         self.high = self.field(2, "High level", lambda t: self._put_level("high", t), "400 mV")
         self.low = self.field(2, "Low level", lambda t: self._put_level("low", t), "-400 mV")
         self.edge = self.field(2, "Edge, 20–80 %", self._put_edge, "fastest")
-        self.capacitance = self.field(2, "Die and package", self._put_capacitance, "0 fF")
+        dies = self.putting("Change capacitance", "sender", "capacitance", "capacitance", "fF")
+        self.capacitance = self.field(2, "Die and package", dies, "0 fF")
         self.fill_up()
 
     def _put_taps(self, typed: str) -> None:
@@ -67,13 +69,6 @@ class SenderFields(PartFields):
         plain = typed.strip().lower()
         at = None if plain in ("", "none", "fast") else parse_quantity(typed, "frequency", "MHz")
         self.change("Change jitter", "sender", sine_at=at)
-
-    def _put_fall(self, typed: str) -> None:
-        self.change("Change edge", "sender", fall=parse_quantity(typed, "ratio", "%"))
-
-    def _put_capacitance(self, typed: str) -> None:
-        new = parse_quantity(typed, "capacitance", "fF")
-        self.change("Change capacitance", "sender", capacitance=new)
 
     def _put_mismatch(self, typed: str) -> None:
         new = parse_quantity(typed, "ratio", "%")
