@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test setup lint check-types attack kills soak screenshots bench lock clean
+.PHONY: demo test setup lint check-types attack kills soak mutants screenshots bench lock clean
 
 setup: .venv/.ready
 
@@ -30,6 +30,10 @@ attack: setup
 
 kills: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m tests.attack.kills --count 1000
+
+# Small faults in copies of the tree, one at a time: what the tests do not notice is listed.
+mutants: setup
+	$(BIN)/python tools/mutants.py --seed 1 --count 60 $(MUTANTS)
 
 soak: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m tests.attack.soak --minutes 30

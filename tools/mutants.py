@@ -1,0 +1,251 @@
+"""Small faults put into the program one at a time: do the tests notice?
+
+``python tools/mutants.py --seed 1 --count 40 --only engine`` draws faults of the kinds that real
+bugs are (a sign, a factor, a dropped term, a limit, a wrong place, a turned condition), each in a
+copy of the tree, and runs the tests that look at the module. What survives is listed with its line.
+"""
+
+from __future__ import annotations
+
+import argparse
+import ast
+import json
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections import Counter
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+SOURCE = ROOT / "src" / "onda"
+_SKIPPED = {"__init__.py", "__main__.py"}
+_SECONDS = 420
+_MOST_TESTS = 12
+"""Files of tests that are run for one fault, the nearest first."""
+_COMPARED = {
+    ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq,
+    ast.NotEq: ast.Eq, ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is,
+}  # fmt: skip
+_COUNTED = {ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult}
+_PAIRS = (
+    ("min", "max"), ("any", "all"), ("floor", "ceil"), ("argmin", "argmax"), ("minimum", "maximum"),
+)  # fmt: skip
+_CALLED = dict(_PAIRS) | {b: a for a, b in _PAIRS}
+
+
+@dataclass(frozen=True)
+class Fault:
+    """A fault: file below the source, line, what was and what is, and the whole changed text."""
+
+    module: str
+    line: int
+    was: str
+    now: str
+    text: str
+
+
+def _is_words(node: ast.AST, parents: dict[ast.AST, ast.AST]) -> bool:
+    """Whether a node only makes words, types or messages."""
+    while node in parents:
+        node = parents[node]
+        if isinstance(node, ast.Raise | ast.JoinedStr | ast.AnnAssign | ast.arguments):
+            return not (isinstance(node, ast.AnnAssign) and node.value is not None)
+        if isinstance(node, ast.Assign) and any(
+            isinstance(t, ast.Name) and t.id in ("__all__", "__slots__") for t in node.targets
+        ):
+            return True
+        if isinstance(node, ast.FunctionDef | ast.ClassDef):
+            return False
+    return False
+
+
+def faults_in(path: Path) -> Iterator[Fault]:
+    """Every fault of a module."""
+    source = path.read_text(encoding="utf-8")
+    tree = ast.parse(source)
+    parents = {child: node for node in ast.walk(tree) for child in ast.iter_child_nodes(node)}
+    lines = source.splitlines(keepends=True)
+    starts = [0]
+    for line in lines:
+        starts.append(starts[-1] + len(line.encode()))
+    data = source.encode()
+
+    def place(node: ast.expr) -> tuple[int, int]:
+        assert node.end_lineno is not None
+        assert node.end_col_offset is not None
+        return (
+            starts[node.lineno - 1] + node.col_offset,
+            starts[node.end_lineno - 1] + node.end_col_offset,
+        )
+
+    def fault(node: ast.expr, now: str) -> Fault:
+        first, last = place(node)
+        was = data[first:last].decode()
+        text = data[:first].decode() + now + data[last:].decode()
+        return Fault(str(path.relative_to(SOURCE)), node.lineno, was, now, text)
+
+    for node in ast.walk(tree):
+        if not isinstance(node, ast.expr) or _is_words(node, parents):
+            continue
+        if isinstance(node, ast.Compare) and len(node.ops) == 1:
+            turned = _COMPARED.get(type(node.ops[0]))
+            if turned is not None:
+                new = ast.Compare(node.left, [turned()], node.comparators)
+                yield fault(node, f"({ast.unparse(new)})")
+        elif isinstance(node, ast.BinOp) and type(node.op) in _COUNTED:
+            if isinstance(node.left, ast.Constant) and isinstance(node.left.value, str):
+                continue
+            new = ast.BinOp(node.left, _COUNTED[type(node.op)](), node.right)
+            yield fault(node, f"({ast.unparse(new)})")
+            if isinstance(node.op, ast.Add | ast.Sub):
+                yield fault(node, f"({ast.unparse(node.left)})")
+        elif isinstance(node, ast.BoolOp):
+            new_op = ast.And() if isinstance(node.op, ast.Or) else ast.Or()
+            yield fault(node, f"({ast.unparse(ast.BoolOp(new_op, node.values))})")
+        elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub | ast.Not):
+            yield fault(node, f"({ast.unparse(node.operand)})")
+        elif isinstance(node, ast.Constant) and type(node.value) in (int, float):
+            parent = parents.get(node)
+            if isinstance(parent, ast.Subscript) and node.value in (0, -1):
+                yield fault(node, "-1" if node.value == 0 else "0")
+            elif node.value not in (0, 0.0) and not isinstance(parent, ast.keyword):
+                yield fault(node, f"({2 * node.value!r})")
+        elif isinstance(node, ast.Call):
+            name = node.func
+            called = name.attr if isinstance(name, ast.Attribute) else getattr(name, "id", "")
+            if called in _CALLED:
+                text = ast.unparse(node)
+                at = text.index(called)
+                yield fault(node, text[:at] + _CALLED[called] + text[at + len(called) :])
+
+
+def tests_of(module: str) -> list[str]:
+    """Files of tests that look at a module: those that name it first, then those that stand in the
+    same folder."""
+    name = "onda." + module.removesuffix(".py").replace("/", ".")
+    package, stem = name.rpartition(".")[0], Path(module).stem
+    floor, subject = module.split("/")[0], module.split("/")[1].removesuffix(".py")
+    ranked = []
+    for test in sorted((ROOT / "tests").rglob("test_*.py")):
+        if "attack" in test.parts or "walk" in test.parts:
+            continue
+        text = test.read_text(encoding="utf-8")
+        below = test.relative_to(ROOT / "tests").parts
+        rank = 0
+        rank += 8 if name in text else 0
+        rank += 3 if package in text else 0
+        rank += 3 if below[0] == floor and subject in "/".join(below) else 0
+        rank += 2 if stem in test.stem else 0
+        rank += 1 if below[0] == floor else 0
+        rank += 2 if f".{subject}." in text else 0
+        if rank >= 2:
+            ranked.append((-rank, test.stat().st_size, str(test.relative_to(ROOT))))
+    return [test for _, _, test in sorted(ranked)[:_MOST_TESTS]]
+
+
+def _noticed(fault: Fault, tree: Path) -> tuple[bool, float]:
+    """Whether a test fails with the fault in a copy of the tree, and the seconds it took."""
+    target = tree / "src" / "onda" / fault.module
+    before = target.read_text(encoding="utf-8")
+    target.write_text(fault.text, encoding="utf-8")
+    began = time.monotonic()
+    homes = {f"XDG_{k}_HOME": str(tree / f"home-{k.lower()}") for k in ("CACHE", "STATE", "CONFIG")}
+    environment = os.environ | homes | {
+        "PYTHONPATH": str(tree / "src"), "QT_QPA_PLATFORM": "offscreen",
+        "PYTHONDONTWRITEBYTECODE": "1",
+    }  # fmt: skip
+    command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider"]
+    try:
+        done = subprocess.run(
+            [*command, *tests_of(fault.module)], cwd=tree, env=environment, timeout=_SECONDS,
+            capture_output=True, check=False,
+        )  # fmt: skip
+        return done.returncode != 0, time.monotonic() - began
+    except subprocess.TimeoutExpired:
+        # A run that never ends is noticed by whoever waits for it.
+        return True, time.monotonic() - began
+    finally:
+        target.write_text(before, encoding="utf-8")
+
+
+def drawn(seed: int, count: int, only: str) -> list[Fault]:
+    """A sample of faults, as many of each package as it has a share of, one a module first."""
+    rng = random.Random(seed)
+    modules = [
+        p
+        for p in sorted(SOURCE.rglob("*.py"))
+        if p.name not in _SKIPPED and str(p.relative_to(SOURCE)).startswith(only)
+        and len(p.relative_to(SOURCE).parts) > 1
+    ]  # fmt: skip
+    rng.shuffle(modules)
+    out: list[Fault] = []
+    while len(out) < count and modules:
+        for path in list(modules):
+            every = list(faults_in(path))
+            if not every:
+                modules.remove(path)
+                continue
+            out.append(rng.choice(every))
+            if len(out) == count:
+                break
+    return out
+
+
+def main() -> None:
+    """Draw, run, list."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--count", type=int, default=40)
+    parser.add_argument("--only", default="", help="package or module below onda")
+    parser.add_argument("--jobs", type=int, default=2)
+    parser.add_argument("--out", type=Path, default=None, help="JSON of what survived")
+    asked = parser.parse_args()
+    faults = drawn(asked.seed, asked.count, asked.only)
+    with tempfile.TemporaryDirectory() as folder:
+        trees = []
+        for k in range(asked.jobs):
+            tree = Path(folder) / str(k)
+            ignored = shutil.ignore_patterns(".git", ".venv", "__pycache__", "*.png")
+            shutil.copytree(ROOT, tree, ignore=ignored)
+            trees.append(tree)
+
+        def run(pair: tuple[int, Fault]) -> tuple[Fault, bool]:
+            number, fault = pair
+            tree = trees.pop()
+            try:
+                noticed, took = _noticed(fault, tree)
+            finally:
+                trees.append(tree)
+            mark = "noticed " if noticed else "SURVIVED"
+            words = f"{fault.module}:{fault.line}: {fault.was[:60]!r} -> {fault.now[:60]!r}"
+            print(f"{number + 1:3} {mark} {took:4.0f} s  {words}", flush=True)
+            return fault, noticed
+
+        with ThreadPoolExecutor(asked.jobs) as pool:
+            found = list(pool.map(run, enumerate(faults)))
+    of, caught = Counter[str](), Counter[str]()
+    for fault, noticed in found:
+        package = fault.module.split("/")[0]
+        of[package] += 1
+        caught[package] += noticed
+    for package in sorted(of):
+        print(f"{package:12} {caught[package]} of {of[package]}")
+    print(f"{'all':12} {sum(caught.values())} of {sum(of.values())}")
+    if asked.out is not None:
+        left = [
+            {"module": f.module, "line": f.line, "was": f.was, "now": f.now}
+            for f, noticed in found
+            if not noticed
+        ]
+        asked.out.write_text(json.dumps(left, indent=1), encoding="utf-8")
+
+
+if __name__ == "__main__":
+    main()
