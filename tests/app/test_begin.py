@@ -172,23 +172,23 @@ def test_a_link_turns_to_another_channel_and_gets_a_mask(window: MainWindow) -> 
     assert window.settle()
     eyes = window.stages["eyes"]
     over_path = eyes.result.eye.height
-    eyes.choices.choose("Over", "network:up0-channel")
+    eyes.chain.channel.choices.choose("Over", "network:up0-channel")
     assert window.settle()
     link = window.document.project.design.links[0]
     assert (link.path, link.network) == (None, "up0-channel")
     assert eyes.result.eye.height != pytest.approx(over_path, rel=0.01)
-    assert not eyes.lane.isHidden()
-    type_into(eyes.edge.edit, "30 ps")
+    assert not eyes.chain.channel.lane.isHidden()
+    type_into(eyes.chain.transmitter.edge.edit, "30 ps")
     assert window.document.project.design.links[0].launch.edge.si == pytest.approx(30e-12)
-    type_into(eyes.lane.edit, "9")
+    type_into(eyes.chain.channel.lane.edit, "9")
     assert window.settle()
     assert "no lane 9" in eyes.surface.problem.text()
     assert eyes.surface.veil.failed
     window.undo()
     assert window.settle()
-    eyes.choices.choose("Mask", "no")
+    eyes.panel.choices.choose("Mask", "none")
     assert window.document.project.design.links[0].mask is None
-    eyes.choices.choose("Mask", "yes")
+    eyes.panel.choices.choose("Mask", "hexagon")
     assert window.document.project.design.links[0].mask.width.si == 0.5
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from onda.demo import build, coupling, links, networks, paths
+from onda.demo import build, buses, coupling, links, networks, paths
 from onda.demo.paths import trace as _trace
 from onda.demo.paths import via as _via
 from onda.project.model import SCHEMA_VERSION, Project
@@ -38,10 +38,12 @@ def _tree() -> dict[str, Any]:
                 paths.spi(),
                 _reference_clock(),
                 _lane_path(),
+                buses.path(),
             ],
             "links": links.links(),
             "networks": networks.networks(),
             "groups": coupling.groups(),
+            "buses": buses.buses(),
         },
         "requirements": _requirements(),
         "kept": [],
@@ -178,6 +180,7 @@ def _requirements() -> list[dict[str, Any]]:
         *networks.requirements(),
         *coupling.requirements(),
         *links.requirements(),
+        *buses.requirements(),
         _limit("width-jl0", "link", "jl0", "eye_width", at_least="0.60 UI"),
         _limit("height-jl0", "link", "jl0", "eye_height", at_least="180 mV"),
         _limit("jitter-jl0", "link", "jl0", "jitter_pp", at_most="0.30 UI"),

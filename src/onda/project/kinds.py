@@ -9,6 +9,7 @@ from onda.errors import InputError
 from onda.project.base import check_unique
 from onda.project.build.kinds import BUILD_KINDS
 from onda.project.build.stackup import Stackup
+from onda.project.buses.kinds import BUS_KINDS
 from onda.project.coupling.kinds import GROUP_KINDS
 from onda.project.file_reference import DeviceFile
 from onda.project.kind import Kind, Mention, Objects, Ref
@@ -29,6 +30,7 @@ KINDS: dict[str, Kind] = {
         *LINK_KINDS,
         *NETWORK_KINDS,
         *GROUP_KINDS,
+        *BUS_KINDS,
     )
 }
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from onda.errors import InputError
+from onda.project.buses.measures import BUS_MEASURES
 from onda.project.coupling.measures import GROUP_MEASURES
 from onda.project.lines.measures import LINE_MEASURES
 from onda.project.links.measures import LINK_MEASURES
@@ -20,6 +21,7 @@ MEASURES: dict[str, Measure] = {
         *NETWORK_MEASURES,
         *LINK_MEASURES,
         *GROUP_MEASURES,
+        *BUS_MEASURES,
     )
 }
 

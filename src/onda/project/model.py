@@ -8,6 +8,7 @@ from pydantic import ConfigDict, Field, StringConstraints, ValidationError, mode
 
 from onda.project.base import MANY, Frozen, Identifier, Name, Text, check_unique, find, tupled
 from onda.project.build.stackup import Material, Stackup
+from onda.project.buses.bus import Bus
 from onda.project.coupling.group import LaneGroup
 from onda.project.file_reference import DeviceFile, FileReference
 from onda.project.kinds import KINDS, check_design, kinds_by_field
@@ -41,6 +42,7 @@ class Design(Frozen):
     links: Annotated[tuple[Link, ...], Field(max_length=MANY)]
     networks: Annotated[tuple[Network, ...], Field(max_length=MANY)] = ()
     groups: Annotated[tuple[LaneGroup, ...], Field(max_length=MANY)] = ()
+    buses: Annotated[tuple[Bus, ...], Field(max_length=MANY)] = ()
 
     @model_validator(mode="before")
     @classmethod
@@ -74,6 +76,10 @@ class Design(Frozen):
     def group(self, identifier: str) -> LaneGroup:
         """The group of that id."""
         return find(self.groups, identifier)
+
+    def bus(self, identifier: str) -> Bus:
+        """The bus of that id."""
+        return find(self.buses, identifier)
 
     def line_class(self, identifier: str) -> LineClass:
         """The line class of that id."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from onda.project.build.recipe import BUILD_RECIPES
+from onda.project.buses.recipe import BUS_RECIPES
 from onda.project.coupling.recipe import GROUP_RECIPES
 from onda.project.lines.recipe import LINE_RECIPES
 from onda.project.links.recipe import LINK_RECIPES
@@ -21,6 +22,7 @@ RECIPES: dict[str, Recipe] = {
         *GROUP_RECIPES,
         *NETWORK_RECIPES,
         *LINK_RECIPES,
+        *BUS_RECIPES,
     )
 }
 """In the order of the stages."""

@@ -75,6 +75,7 @@ JUDGES: dict[str, str | Judge] = {
     "group": "onda.studies.coupling.judge",
     "network": "onda.studies.networks.judge",
     "link": "onda.studies.links.judge",
+    "bus": "onda.studies.buses.judge",
 }
 """By kind: a judge, or the module whose `JUDGE` it is."""
 

@@ -1,0 +1,1 @@
+"""Memory buses: signals, devices, operations."""

@@ -1,0 +1,225 @@
+"""Buses: signals that a strobe takes, devices on one set of nets, and what is done over them."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints, model_validator
+
+from onda.project.base import Frozen, Identifier, Name, Text, check_unique, default_of
+from onda.project.links.link import Pattern
+from onda.project.quantities import DataRate, Length, Time, UnitInterval, Voltage
+
+__all__ = [
+    "CORNERS",
+    "Bus",
+    "BusDevice",
+    "BusSignal",
+    "EndSetting",
+    "Operation",
+    "OwnLength",
+    "SlewTable",
+    "TimingSheet",
+]
+
+CORNERS = ("typ", "slow", "fast")
+Finite = Annotated[float, Field(allow_inf_nan=False, gt=-1e15, lt=1e15)]
+EndName = Annotated[str, StringConstraints(min_length=1, max_length=64)]
+
+
+class SlewTable(Frozen):
+    """Seconds that a base value is moved by, over slews (V/s, rising) of data, the rows, and of the
+    strobe, the columns."""
+
+    data_slew: Annotated[tuple[Finite, ...], Field(min_length=1, max_length=40)]
+    strobe_slew: Annotated[tuple[Finite, ...], Field(min_length=1, max_length=40)]
+    delta: Annotated[
+        tuple[Annotated[tuple[Finite, ...], Field(max_length=40)], ...], Field(max_length=40)
+    ]
+
+    @model_validator(mode="after")
+    def _is_table(self) -> SlewTable:
+        for name in ("data_slew", "strobe_slew"):
+            if any(b <= a for a, b in pairwise(getattr(self, name))):
+                raise ValueError(f"{name} of a table must rise")
+        shape = {len(row) for row in self.delta}
+        if len(self.delta) != len(self.data_slew) or shape != {len(self.strobe_slew)}:
+            raise ValueError("a table has a row for each data slew, a column for each strobe slew")
+        return self
+
+
+class TimingSheet(Frozen):
+    """What a device asks for as a listener.
+
+    Attributes
+    ----------
+    level : V around which it decides; None for the one that is best, in steps of `level_step`
+    ac, dc : V from that level, where set-up and hold are measured; strobe : V from the crossing,
+        between which the strobe's slew is taken
+    setup, hold : base values; setup_table, hold_table : what slews add to them
+    source : where it is from
+    """
+
+    level: Voltage | None = None
+    level_step: Voltage = default_of("5 mV", "voltage")
+    ac: Voltage = default_of("100 mV", "voltage")
+    dc: Voltage = default_of("75 mV", "voltage")
+    strobe: Voltage = default_of("100 mV", "voltage")
+    setup: Time = default_of("30 ps", "time")
+    hold: Time = default_of("45 ps", "time")
+    setup_table: SlewTable | None = None
+    hold_table: SlewTable | None = None
+    source: Text = ""
+
+    @model_validator(mode="after")
+    def _can_be(self) -> TimingSheet:
+        if not (self.ac.si > 0.0 and self.dc.si > 0.0 and self.strobe.si > 0.0):
+            raise ValueError("levels of a timing sheet lie more than 0 V from where it decides")
+        if not self.level_step.si > 0.0:
+            raise ValueError("the step of a reference level is above 0 V")
+        return self
+
+
+class BusDevice(Frozen):
+    """A device: the end of every net where it is ("driver", "receiver" or the id of a branch), and
+    its timing sheet, without which it cannot listen."""
+
+    id: Identifier
+    name: Name
+    end: EndName
+    sheet: TimingSheet | None = None
+
+
+class OwnLength(Frozen):
+    """The length of a piece of the path, where a signal's own is another one."""
+
+    id: Identifier
+    length: Length
+
+
+class BusSignal(Frozen):
+    """A signal over a path of the project; `strobe` is the signal that it is taken by, empty for a
+    strobe itself. Signals of one strobe are a lane.
+
+    A strobe over a single line stands for both of its legs: what counts is twice its distance from
+    the middle of its levels.
+    """
+
+    id: Identifier
+    name: Name
+    path: Identifier
+    strobe: Annotated[str, StringConstraints(max_length=64)] = ""
+    lengths: Annotated[tuple[OwnLength, ...], Field(max_length=40)] = ()
+
+    @model_validator(mode="after")
+    def _each_once(self) -> BusSignal:
+        check_unique("piece", (x.id for x in self.lengths))
+        return self
+
+
+class EndSetting(Frozen):
+    """What a device is during an operation: a model of its device file, as strength or as
+    termination; empty for the one that its path has."""
+
+    id: Identifier
+    model: Annotated[str, StringConstraints(max_length=120)] = ""
+
+
+class Operation(Frozen):
+    """Who sends to whom, and what each device is meanwhile.
+
+    Attributes
+    ----------
+    drives, listens : devices
+    settings : by device; those that are not named are as their paths have them
+    strobe_at : of the strobe's edges behind those of the data, where they are taken
+    centred : whether the strobe of a lane is moved to where set-up and hold are alike
+    """
+
+    id: Identifier
+    name: Name
+    drives: Identifier
+    listens: Identifier
+    settings: Annotated[tuple[EndSetting, ...], Field(max_length=40)] = ()
+    strobe_at: UnitInterval = default_of("0.5 UI", "unit interval")
+    centred: bool = True
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Operation:
+        check_unique("device", (s.id for s in self.settings))
+        if self.drives == self.listens:
+            raise ValueError(f"operation {self.name}: {self.drives} cannot send to itself")
+        return self
+
+    def model_of(self, device: str) -> str:
+        """The model that a device is, empty where it is as its path has it."""
+        return next((s.model for s in self.settings if s.id == device), "")
+
+
+class Bus(Frozen):
+    """A source-synchronous bus.
+
+    Attributes
+    ----------
+    rate : bits a second on each signal; prbs, bits : what is sent in each case
+    corners : that are looked at
+    """
+
+    id: Identifier
+    name: Name
+    note: Text = ""
+    signals: Annotated[tuple[BusSignal, ...], Field(min_length=2, max_length=200)]
+    devices: Annotated[tuple[BusDevice, ...], Field(min_length=2, max_length=20)]
+    operations: Annotated[tuple[Operation, ...], Field(min_length=1, max_length=40)]
+    rate: DataRate
+    prbs: Pattern = 9
+    bits: Annotated[int, Field(ge=16, le=4096)] = 128
+    corners: Annotated[
+        tuple[Literal["typ", "slow", "fast"], ...], Field(min_length=1, max_length=3)
+    ] = CORNERS  # type: ignore[assignment]
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Bus:
+        for what, items in (
+            ("signal", self.signals), ("device", self.devices), ("operation", self.operations),
+        ):  # fmt: skip
+            check_unique(what, (x.id for x in items))
+        check_unique("end", (d.end for d in self.devices))
+        check_unique("corner", self.corners)
+        strobes = {s.id for s in self.signals if not s.strobe}
+        for signal in self.signals:
+            if signal.strobe and signal.strobe not in strobes:
+                raise ValueError(f"signal {signal.name}: there is no strobe {signal.strobe!r}")
+        if not any(s.strobe for s in self.signals):
+            raise ValueError(f"bus {self.name}: no signal is taken by a strobe")
+        known = {d.id: d for d in self.devices}
+        for operation in self.operations:
+            for device in (
+                operation.drives,
+                operation.listens,
+                *(s.id for s in operation.settings),
+            ):
+                if device not in known:
+                    raise ValueError(f"operation {operation.name}: there is no device {device!r}")
+            if known[operation.listens].sheet is None:
+                name = known[operation.listens].name
+                raise ValueError(
+                    f"operation {operation.name}: {name} listens without a timing sheet"
+                )
+        return self
+
+    @property
+    def data(self) -> tuple[BusSignal, ...]:
+        """Signals that a strobe takes, those of a lane together."""
+        order = [s.id for s in self.signals if not s.strobe]
+        some = [s for s in self.signals if s.strobe]
+        return tuple(sorted(some, key=lambda s: order.index(s.strobe)))
+
+    def signal(self, identifier: str) -> BusSignal:
+        """The signal of that id."""
+        return next(s for s in self.signals if s.id == identifier)
+
+    def device(self, identifier: str) -> BusDevice:
+        """The device of that id."""
+        return next(d for d in self.devices if d.id == identifier)

@@ -1,0 +1,41 @@
+"""Buses as a kind of object."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from onda.project.buses.bus import Bus
+from onda.project.kind import Kind, Mention, Objects
+
+__all__ = ["BUS_KINDS"]
+
+
+def _refers(bus: Bus) -> Iterable[Mention]:
+    for signal in bus.signals:
+        yield Mention("path", signal.path, f"signal {signal.id}")
+
+
+def _check(bus: Bus, objects: Objects) -> None:
+    for signal in bus.signals:
+        path = objects.get("path", signal.path)
+        if path is None:
+            continue
+        ends = {"driver", *path.receivers}
+        for device in bus.devices:
+            if device.end not in ends:
+                raise ValueError(
+                    f"bus {bus.name}, signal {signal.name}: path {path.id} has no end "
+                    f"{device.end!r} for {device.name}: one of {', '.join(sorted(ends))}"
+                )
+        for own in signal.lengths:
+            element = path.element(own.id)
+            if element is None or not hasattr(element, "length"):
+                raise ValueError(
+                    f"bus {bus.name}, signal {signal.name}: path {path.id} has no piece of line "
+                    f"{own.id!r}"
+                )
+
+
+BUS_KINDS = (
+    Kind("bus", "bus", "buses", Bus, refers=_refers, needs=("path",), check=_check, space="buses"),
+)

@@ -1,0 +1,199 @@
+"""Study `bus_case`: one signal of a bus in one operation at one corner."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from onda.engine.timing.levels import Memory, memory_of
+from onda.engine.timing.strobed import LaneTiming, Sheet, Waveform, lane_timing
+from onda.errors import NotPhysical, OndaError
+from onda.studies.buses.inputs import CaseInputs, SheetInputs, WaveInputs
+from onda.studies.core.held import held
+from onda.studies.core.study import Control, Study
+from onda.studies.paths.run import run_path
+
+__all__ = ["BUS_CASE", "CaseResult", "CaseWaves", "case_waves"]
+
+FloatArray = NDArray[np.float64]
+_LOOKS = 4
+"""How often the reference level is taken anew from the eye that it makes."""
+_GROUPS, _SAGS, _SLOPES = 0.08, 0.75, 0.15
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class CaseWaves:
+    """Volts of data (n,) and of the strobe, from its crossing (m,), at the listener; times s."""
+
+    time: FloatArray
+    data: FloatArray
+    strobe_time: FloatArray
+    strobe: FloatArray
+
+
+@dataclass(frozen=True, slots=True)
+class CaseResult:
+    """What counts of a case, before a lane's strobe is centred.
+
+    Attributes
+    ----------
+    setup, hold : s, worst margins, NaN where there is none; shift : s that would make them alike
+    level : V, reference; centre : V, in the middle of the eye at the strobe; height : V of it
+    swing : V between the mean levels; slew : V/s, the slowest edge that set-up is measured on
+    why : what takes most, in words; failure : why there is no answer
+    """
+
+    setup: float = math.nan
+    hold: float = math.nan
+    shift: float = math.nan
+    level: float = math.nan
+    centre: float = math.nan
+    height: float = math.nan
+    swing: float = math.nan
+    slew: float = math.nan
+    why: str = ""
+    failure: str = ""
+    levels_of_ones: tuple[float, ...] = field(default=())
+
+
+@held(2**27)
+def _wave(inputs: WaveInputs) -> tuple[FloatArray, FloatArray]:
+    """Times s and volts at the end that listens."""
+    run = run_path(inputs.path)
+    # The driver's die is the first node of every net.
+    dies = {"driver": 0} | {end.id: end.die for end in run.built.ends}
+    if inputs.listens not in dies:
+        raise NotPhysical("listener", inputs.listens, "an end of the net")
+    return run.solution.time, run.solution.node(dies[inputs.listens])
+
+
+def case_waves(inputs: CaseInputs) -> CaseWaves:
+    """Waveforms of a case, its strobe where it is taken.
+
+    Raises
+    ------
+    OndaError : a net cannot be built or solved
+    """
+    time, data = _wave(inputs.data)
+    strobe_time, strobe = _wave(inputs.strobe)
+    if inputs.single_strobe:
+        settled = strobe[strobe_time > inputs.lead * inputs.unit_interval]
+        middle = 0.5 * (float(settled.max()) + float(settled.min()))
+        strobe = 2.0 * (strobe - middle)
+    return CaseWaves(time, data, strobe_time + inputs.strobe_at, strobe)
+
+
+def _sheet(asked: SheetInputs, level: float) -> Sheet:
+    return Sheet(
+        level, asked.ac, asked.dc, asked.strobe, asked.setup, asked.hold, asked.setup_table,
+        asked.hold_table,
+    )  # fmt: skip
+
+
+def _timed(inputs: CaseInputs, waves: CaseWaves) -> tuple[LaneTiming, float]:
+    """Timing at the sheet's reference level, or at the one in the middle of the eye."""
+    data = Waveform(waves.time, waves.data)
+    strobe = Waveform(waves.strobe_time, waves.strobe)
+    unit = inputs.unit_interval
+    first = inputs.lead * unit + inputs.strobe_at
+    window = (first, (len(inputs.bits) - 1) * unit + inputs.strobe_at)
+    asked = inputs.sheet
+    if asked.level is not None:
+        return lane_timing(data, strobe, _sheet(asked, asked.level), window), asked.level
+    settled = waves.data[(waves.time > inputs.lead * unit)]
+    level = 0.5 * (float(settled.max()) + float(settled.min()))
+    timing = lane_timing(data, strobe, _sheet(asked, level), window)
+    for _ in range(_LOOKS):
+        centre = timing.centre_level
+        if not math.isfinite(centre):
+            break
+        new = asked.level_step * round(centre / asked.level_step)
+        if new == level:
+            break
+        level = new
+        timing = lane_timing(data, strobe, _sheet(asked, level), window)
+    return timing, level
+
+
+def _memory(inputs: CaseInputs, timing: LaneTiming, waves: CaseWaves) -> Memory | None:
+    """Which bits the levels at the strobe depend on."""
+    edges = np.array([e.edge for e in timing.edges])
+    decided = np.array([e.bit for e in timing.edges])
+    sent = np.array([int(b) for b in inputs.bits], dtype=np.int8)
+    levels = np.interp(edges, waves.time, waves.data)
+    guess = np.floor(edges / inputs.unit_interval).astype(int)
+    best: tuple[int, NDArray[np.int64]] | None = None
+    for late in range(min(int(guess.min()), 24) + 1):
+        numbers = guess - late
+        if numbers.max() >= len(sent):
+            continue
+        alike = int((sent[numbers] == decided).sum())
+        if best is None or alike > best[0]:
+            best = alike, numbers
+    if best is None or best[1].min() < 4 or len(levels) < 12:
+        return None
+    return memory_of(levels, sent, best[1])
+
+
+def _why(inputs: CaseInputs, timing: LaneTiming, memory: Memory | None) -> str:
+    if memory is None or not memory.own > 0.0:
+        return ""
+    asked, unit = inputs.sheet, inputs.unit_interval
+    parts = []
+    strongest = memory.strongest
+    size = float(abs(memory.earlier[strongest - 1]))
+    if memory.is_slope and memory.tail > _SLOPES:
+        parts.append(
+            f"earlier bits pull the same way, {100 * memory.tail:.0f} % of the swing in all: a "
+            "slow edge, from loss or load"
+        )
+    elif size > _GROUPS * memory.own and strongest > 1:
+        parts.append(
+            f"levels lie in two groups {2e3 * size:.0f} mV apart, by the bit {strongest} before: "
+            f"a reflection {1e9 * strongest * unit:.2f} ns late"
+        )
+    elif size > _GROUPS * memory.own:
+        parts.append(
+            f"the bit before moves the level by {2e3 * size:.0f} mV: an edge that has not settled, "
+            f"or a reflection within {1e9 * unit:.2f} ns"
+        )
+    if memory.own < _SAGS * asked.ac * 2.0:
+        parts.append(
+            f"both levels sag: {2e3 * memory.own:.0f} mV of swing for {2e3 * asked.ac:.0f} mV that "
+            "are asked: a termination that is too strong, or a weak driver"
+        )
+    if math.isfinite(timing.strobe_shift) and abs(timing.strobe_shift) > 0.1 * unit:
+        late = "early" if timing.strobe_shift > 0.0 else "late"
+        parts.append(
+            f"the strobe comes {1e12 * abs(timing.strobe_shift):.0f} ps {late} for this signal"
+        )
+    return "; ".join(parts)
+
+
+def _run(inputs: CaseInputs, _: Control) -> CaseResult:
+    try:
+        waves = case_waves(inputs)
+        timing, level = _timed(inputs, waves)
+        memory = _memory(inputs, timing, waves)
+    except OndaError as error:
+        return CaseResult(failure=str(error))
+    slews = [e.setup_slew for e in timing.edges if math.isfinite(e.setup_slew)]
+    ones = [float(np.interp(e.edge, waves.time, waves.data)) for e in timing.edges if e.bit]
+    return CaseResult(
+        timing.worst_setup,
+        timing.worst_hold,
+        timing.strobe_shift,
+        level,
+        timing.centre_level,
+        timing.height,
+        2.0 * memory.own if memory is not None else math.nan,
+        min(slews, default=math.nan),
+        _why(inputs, timing, memory),
+        levels_of_ones=tuple(sorted(ones)),
+    )
+
+
+BUS_CASE: Study[CaseInputs, CaseResult] = Study("bus_case", _run, CaseResult, title="Case of a bus")
