@@ -13,7 +13,7 @@ import platformdirs
 import typer
 
 from onda import __version__
-from onda.cli import ami, build, coupling, lines, links, networks, paths, project, verify
+from onda.cli import ami, build, buses, coupling, lines, links, networks, paths, project, verify
 from onda.cli.common import EXIT_BAD_INPUT
 from onda.errors import OndaError
 
@@ -26,7 +26,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     help="Check a board's high-speed interconnects before release.",
 )
-for _group in (project, build, lines, paths, coupling, networks, links, ami, verify):
+for _group in (project, build, lines, paths, coupling, networks, links, buses, ami, verify):
     _group.register(app)
 
 

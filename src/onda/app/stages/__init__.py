@@ -112,6 +112,9 @@ STAGES: tuple[StageInfo, ...] = (
         "Buses",
         "Every signal, operation and corner of a memory bus with its set-up and hold margin, and "
         "why the worst one is the worst.",
+        "Buses",
+        ("bus",),
+        f"{_HERE}.buses.stage:BusesStage",
     ),
     StageInfo(
         "board",

@@ -16,7 +16,7 @@ from onda.studies.core.held import held
 from onda.studies.core.study import Control, Study
 from onda.studies.paths.run import run_path
 
-__all__ = ["BUS_CASE", "CaseResult", "CaseWaves", "case_waves"]
+__all__ = ["BUS_CASE", "CaseResult", "CaseWaves", "case_waves", "timed"]
 
 FloatArray = NDArray[np.float64]
 _LOOKS = 4
@@ -80,10 +80,18 @@ def case_waves(inputs: CaseInputs) -> CaseWaves:
     time, data = _wave(inputs.data)
     strobe_time, strobe = _wave(inputs.strobe)
     if inputs.single_strobe:
-        settled = strobe[strobe_time > inputs.lead * inputs.unit_interval]
-        middle = 0.5 * (float(settled.max()) + float(settled.min()))
+        # Both legs cross where the steady swing of one of them has its middle.
+        middle = _middle(inputs, strobe_time, strobe)
         strobe = 2.0 * (strobe - middle)
     return CaseWaves(time, data, strobe_time + inputs.strobe_at, strobe)
+
+
+def _middle(inputs: CaseInputs, time: FloatArray, volts: FloatArray) -> float:
+    """V in the middle between the highest and the lowest level, the net in its swing."""
+    unit = inputs.unit_interval
+    # Neither the first bits from rest nor what comes after the last one.
+    swings = (time > 2 * inputs.lead * unit) & (time < (len(inputs.bits) - 1) * unit)
+    return 0.5 * (float(volts[swings].max()) + float(volts[swings].min()))
 
 
 def _sheet(asked: SheetInputs, level: float) -> Sheet:
@@ -93,7 +101,7 @@ def _sheet(asked: SheetInputs, level: float) -> Sheet:
     )  # fmt: skip
 
 
-def _timed(inputs: CaseInputs, waves: CaseWaves) -> tuple[LaneTiming, float]:
+def timed(inputs: CaseInputs, waves: CaseWaves) -> tuple[LaneTiming, float]:
     """Timing at the sheet's reference level, or at the one in the middle of the eye."""
     data = Waveform(waves.time, waves.data)
     strobe = Waveform(waves.strobe_time, waves.strobe)
@@ -103,8 +111,7 @@ def _timed(inputs: CaseInputs, waves: CaseWaves) -> tuple[LaneTiming, float]:
     asked = inputs.sheet
     if asked.level is not None:
         return lane_timing(data, strobe, _sheet(asked, asked.level), window), asked.level
-    settled = waves.data[(waves.time > inputs.lead * unit)]
-    level = 0.5 * (float(settled.max()) + float(settled.min()))
+    level = _middle(inputs, waves.time, waves.data)
     timing = lane_timing(data, strobe, _sheet(asked, level), window)
     for _ in range(_LOOKS):
         centre = timing.centre_level
@@ -176,7 +183,7 @@ def _why(inputs: CaseInputs, timing: LaneTiming, memory: Memory | None) -> str:
 def _run(inputs: CaseInputs, _: Control) -> CaseResult:
     try:
         waves = case_waves(inputs)
-        timing, level = _timed(inputs, waves)
+        timing, level = timed(inputs, waves)
         memory = _memory(inputs, timing, waves)
     except OndaError as error:
         return CaseResult(failure=str(error))

@@ -1,0 +1,1 @@
+"""Buses: every case on a map, what each device is in each operation, and why the worst is worst."""

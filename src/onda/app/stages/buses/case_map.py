@@ -1,0 +1,246 @@
+"""All cases of a bus as a map: signals down, operations and corners across."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from onda.app.shell.painting import pen, text
+from onda.app.theme import Look
+from onda.studies.buses.bus import BusCase, BusResult
+
+__all__ = ["CaseMap", "case_words"]
+
+_LEFT, _TOP, _ROW, _MOST_ROW = 92.0, 42.0, 13.0, 26.0
+_FULL = 0.25
+"""Share of a unit interval from which on a margin fills its cell."""
+
+Key = tuple[str, str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class _Cell:
+    case: BusCase
+    then: BusCase | None
+
+
+def case_words(case: BusCase, then: BusCase | None = None) -> str:
+    """A case in a sentence."""
+    found = case.found
+    name = f"{case.signal_name}, {case.operation_name}, {case.corner}"
+    if found.failure:
+        return f"{name}: {found.failure}"
+    words = (
+        f"{name}: set-up {1e12 * case.setup:.0f} ps, hold {1e12 * case.hold:.0f} ps, "
+        f"{1e3 * found.height:.0f} mV at {1e3 * found.level:.0f} mV"
+    )
+    if then is not None and not math.isnan(then.worst):
+        more = 1e12 * (case.worst - then.worst)
+        words += f"; {more:+.0f} ps against the kept state"
+    return words.replace("-", "\u2212")
+
+
+class CaseMap(QWidget):
+    """The map.
+
+    Signals
+    -------
+    chosen(case) : a cell was clicked, or reached by the arrow keys
+    """
+
+    chosen = pyqtSignal(object)
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self.cells: dict[Key, _Cell] = {}
+        self.rows: list[tuple[str, str]] = []
+        self.columns: list[tuple[str, str, str]] = []
+        self.key: Key | None = None
+        self.hovered: Key | None = None
+        self.worst_first = False
+        self._unit = 1e-9
+        self._found: BusResult | None = None
+        self._then: BusResult | None = None
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Cases of the bus")
+        look.changed.connect(self.update)
+
+    def show_result(self, found: BusResult | None, then: BusResult | None) -> None:
+        """Show a result beside that of a kept state."""
+        self._found, self._then = found, then
+        self.cells, self.rows, self.columns = {}, [], []
+        if found is not None:
+            self._unit = found.unit_interval
+            old = {_key(c): c for c in then.cases} if then is not None else {}
+            self.cells = {_key(c): _Cell(c, old.get(_key(c))) for c in found.cases}
+            signals = {c.signal: (c.signal, c.signal_name) for c in found.cases}
+            self.rows = list(signals.values())
+            across = {
+                (c.operation, c.corner): (c.operation, c.corner, c.operation_name)
+                for c in found.cases
+            }
+            self.columns = list(across.values())
+            if self.worst_first:
+                self.rows.sort(key=lambda row: self._least(row[0]))
+            if self.key not in self.cells:
+                worst = found.worst
+                self.key = _key(worst) if worst is not None else None
+        self.setMinimumHeight(round(_TOP + _ROW * max(len(self.rows), 3)) + 4)
+        self.update()
+
+    def sort(self, worst_first: bool) -> None:
+        """Signals by their worst case, or as the bus lists them."""
+        self.worst_first = worst_first
+        self.show_result(self._found, self._then)
+
+    def _least(self, signal: str) -> float:
+        worst = [c.case.worst for k, c in self.cells.items() if k[0] == signal]
+        return min((-math.inf if math.isnan(w) else w for w in worst), default=0.0)
+
+    @property
+    def case(self) -> BusCase | None:
+        """The chosen case."""
+        cell = self.cells.get(self.key) if self.key is not None else None
+        return cell.case if cell is not None else None
+
+    def choose(self, key: Key) -> None:
+        """Choose a cell."""
+        if key in self.cells:
+            self.key = key
+            self.update()
+            self.chosen.emit(self.cells[key].case)
+
+    # ---- places
+
+    @property
+    def _row(self) -> float:
+        room = (self.height() - _TOP - 4) / max(len(self.rows), 1)
+        return min(max(room, _ROW), _MOST_ROW)
+
+    def rect_of(self, key: Key) -> QRectF:
+        """Where a cell is."""
+        row = next(k for k, (signal, _) in enumerate(self.rows) if signal == key[0])
+        column = next(k for k, c in enumerate(self.columns) if (c[0], c[1]) == key[1:])
+        width = (self.width() - _LEFT - 4) / max(len(self.columns), 1)
+        return QRectF(_LEFT + column * width, _TOP + row * self._row, width, self._row)
+
+    def _key_at(self, at: QPointF) -> Key | None:
+        if not self.rows or at.x() < _LEFT or at.y() < _TOP:
+            return None
+        width = (self.width() - _LEFT - 4) / len(self.columns)
+        row, column = int((at.y() - _TOP) / self._row), int((at.x() - _LEFT) / width)
+        if row >= len(self.rows) or column >= len(self.columns):
+            return None
+        key = (self.rows[row][0], self.columns[column][0], self.columns[column][1])
+        return key if key in self.cells else None
+
+    # ---- by hand
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self.hovered = self._key_at(event.position())
+            cell = self.cells.get(self.hovered) if self.hovered else None
+            self.setToolTip(case_words(cell.case, cell.then) if cell is not None else "")
+            self.update()
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self.hovered = None
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        key = self._key_at(event.position()) if event is not None else None
+        if key is not None:
+            self.choose(key)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        steps = {
+            Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0), Qt.Key.Key_Left: (0, -1),
+            Qt.Key.Key_Right: (0, 1),
+        }  # fmt: skip
+        step = steps.get(Qt.Key(event.key())) if event is not None else None
+        if step is None or self.key is None or event is None:
+            if event is not None:
+                super().keyPressEvent(event)
+            return
+        row = next(k for k, (signal, _) in enumerate(self.rows) if signal == self.key[0])
+        column = next(k for k, c in enumerate(self.columns) if (c[0], c[1]) == self.key[1:])
+        row = min(max(row + step[0], 0), len(self.rows) - 1)
+        column = min(max(column + step[1], 0), len(self.columns) - 1)
+        self.choose((self.rows[row][0], self.columns[column][0], self.columns[column][1]))
+
+    # ---- drawing
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        look, t = self._look, self._look.t
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(look.font(11))
+        center = Qt.AlignmentFlag.AlignHCenter
+        for signal, name in self.rows:
+            if not self.columns:
+                break
+            rect = self.rect_of((signal, *self.columns[0][:2]))
+            place = QRectF(2, rect.top(), _LEFT - 8, rect.height())
+            text(painter, place, name, t.ink, Qt.AlignmentFlag.AlignRight)
+        if self.rows:
+            self._draw_heads(painter, center)
+        for key, cell in self.cells.items():
+            self._draw_cell(painter, key, cell)
+        painter.end()
+
+    def _draw_heads(self, painter: QPainter, center: Qt.AlignmentFlag) -> None:
+        look, t = self._look, self._look.t
+        first = self.rows[0][0]
+        seen: dict[str, list[QRectF]] = {}
+        names = {}
+        for operation, corner, name in self.columns:
+            rect = self.rect_of((first, operation, corner))
+            seen.setdefault(operation, []).append(rect)
+            names[operation] = name
+            place = QRectF(rect.left(), 20, rect.width(), 18)
+            text(painter, place, corner, t.secondary, center)
+        painter.setFont(look.font(11, bold=True))
+        for operation, rects in seen.items():
+            left, right = rects[0].left(), rects[-1].right()
+            text(painter, QRectF(left, 0, right - left, 20), names[operation], t.ink, center)
+            painter.setPen(pen(t.hairline))
+            painter.drawLine(QPointF(left + 0.5, 4), QPointF(left + 0.5, self.height() - 4))
+
+    def _draw_cell(self, painter: QPainter, key: Key, cell: _Cell) -> None:
+        t = self._look.t
+        rect = self.rect_of(key).adjusted(1.5, 1.5, -1.5, -1.5)
+        case = cell.case
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(t.sheet))
+        painter.drawRect(rect)
+        if case.state == "unknown":
+            painter.setPen(pen(t.secondary, 1.2))
+            painter.drawLine(rect.topLeft(), rect.bottomRight())
+        else:
+            # A bar from the left: the longer, the more margin; of a failing one, what lacks.
+            share = min(abs(case.worst) / (_FULL * self._unit), 1.0)
+            bar = QRectF(rect.left(), rect.top(), max(share * rect.width(), 2.0), rect.height())
+            fails = case.state == "fails"
+            painter.setBrush(QColor(t.fails if fails else t.holds))
+            painter.drawRect(rect if fails else bar)
+        then = cell.then
+        if then is not None and then.state != case.state:
+            # What the change did to it: newly failing, or healed.
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(pen(t.kept, 2.0))
+            painter.drawRect(rect)
+        if key in (self.key, self.hovered):
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(pen(t.ink, 2.0 if key == self.key else 1.0))
+            painter.drawRect(rect)
+
+
+def _key(case: BusCase) -> Key:
+    return case.signal, case.operation, case.corner

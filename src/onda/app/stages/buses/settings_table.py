@@ -1,0 +1,79 @@
+"""What each device is in each operation: a strength or a termination, chosen in its place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from functools import partial
+
+from PyQt6.QtWidgets import QGridLayout, QWidget
+
+from onda.app.shell.fields import ChoiceBox, label
+from onda.app.theme import Look
+from onda.project.buses.bus import Bus
+
+__all__ = ["SettingsTable"]
+
+_AS_IN_PATHS = "as in Paths"
+
+
+class SettingsTable(QWidget):
+    """Devices down, operations across; `put(operation, device, model)` changes one."""
+
+    def __init__(self, look: Look, put: Callable[[str, str, str], None]) -> None:
+        super().__init__()
+        self._look, self._put = look, put
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(6)
+        self._grid.setVerticalSpacing(3)
+        self.boxes: dict[tuple[str, str], ChoiceBox] = {}
+        self._shape: tuple[object, ...] = ()
+
+    def show_bus(self, bus: Bus, models: Mapping[str, Sequence[str]], kept: Sequence[Bus]) -> None:
+        """Show a bus; `models` by device; cells that differ from a kept state are outlined."""
+        shape = (
+            tuple((d.id, d.name) for d in bus.devices),
+            tuple((o.id, o.name) for o in bus.operations),
+        )
+        if shape != self._shape:
+            self._make(bus)
+            self._shape = shape
+        for (operation, device), box in self.boxes.items():
+            now = next(o for o in bus.operations if o.id == operation).model_of(device)
+            self._fill(box, now, models.get(device, ()))
+            was = [o.model_of(device) for b in kept for o in b.operations if o.id == operation]
+            changed = any(model != now for model in was)
+            t = self._look.t
+            box.setStyleSheet(f"QComboBox {{ border: 2px solid {t.kept}; }}" if changed else "")
+            box.setToolTip(f"Kept: {', '.join(was)}" if changed else "")
+
+    def _make(self, bus: Bus) -> None:
+        for k in reversed(range(self._grid.count())):
+            item = self._grid.takeAt(k)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.boxes = {}
+        for column, operation in enumerate(bus.operations, 1):
+            self._grid.addWidget(label(operation.name, "heading"), 0, column)
+        for row, device in enumerate(bus.devices, 1):
+            self._grid.addWidget(label(device.name), row, 0)
+            for column, operation in enumerate(bus.operations, 1):
+                box = ChoiceBox(self._look, 118)
+                box.setAccessibleName(f"{device.name}, {operation.name}")
+                box.activated.connect(partial(self._chosen, operation.id, device.id))
+                self._grid.addWidget(box, row, column)
+                self.boxes[operation.id, device.id] = box
+        self._grid.setColumnStretch(len(bus.operations) + 1, 1)
+
+    def _fill(self, box: ChoiceBox, now: str, models: Sequence[str]) -> None:
+        names = ["", *models, *([now] if now and now not in models else [])]
+        if [box.itemData(k) for k in range(box.count())] != names:
+            box.clear()
+            for name in names:
+                box.addItem(name or _AS_IN_PATHS, name)
+        box.setCurrentIndex(names.index(now))
+
+    def _chosen(self, operation: str, device: str, _: int) -> None:
+        self._put(operation, device, str(self.boxes[operation, device].currentData() or ""))

@@ -1,0 +1,111 @@
+"""The command about buses."""
+
+from __future__ import annotations
+
+import csv
+import math
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from onda.cli.common import (
+    EXIT_FAILS,
+    FileArgument,
+    JsonOption,
+    open_project,
+    pick,
+    print_json,
+    running,
+)
+
+if TYPE_CHECKING:
+    from onda.studies.buses.bus import BusCase
+
+__all__ = ["register"]
+
+_COLUMNS = (
+    "signal", "operation", "corner", "setup_margin_s", "hold_margin_s", "centre_level_v",
+    "strobe_shift_s", "height_v", "state", "why",
+)  # fmt: skip
+
+
+def register(app: typer.Typer) -> None:
+    """Add the command to the application."""
+    app.command()(bus)
+
+
+def bus(
+    file: FileArgument,
+    bus: Annotated[str, typer.Option("--bus", help="Id or name; the first without.")] = "",
+    only: Annotated[
+        str, typer.Option("--only", help="A signal, a strobe's lane, or an operation.")
+    ] = "",
+    as_csv: Annotated[bool, typer.Option("--csv", help="A row for each case.")] = False,
+    book: Annotated[
+        Path | None, typer.Option("--book", help="Write a spreadsheet, a sheet a topic.")
+    ] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Set-up and hold of every signal, operation and corner of a bus, the worst first.
+
+    Exit 1 where a case fails or has no answer.
+    """
+    from onda.studies.buses.book import write_book
+    from onda.studies.buses.bus import BUS
+    from onda.studies.buses.inputs import bus_inputs
+
+    project = open_project(file)
+    found = pick(project.design.buses, bus, "bus", file=file)
+    with running() as runner:
+        result = runner.result(BUS, bus_inputs(project.design, found, only))
+    cases = sorted(result.cases, key=lambda c: -math.inf if math.isnan(c.worst) else c.worst)
+    rows = [_row(one) for one in cases]
+    if book is not None:
+        write_book(found, result, book)
+    if as_json:
+        print_json({"name": found.name, "unit_interval_s": result.unit_interval, "cases": rows})
+    elif as_csv:
+        writer = csv.DictWriter(sys.stdout, _COLUMNS)
+        writer.writeheader()
+        writer.writerows(rows)
+    else:
+        _print(found.name, cases)
+    if any(one.state != "holds" for one in cases):
+        raise typer.Exit(EXIT_FAILS)
+
+
+def _number(value: float) -> float | None:
+    return value if math.isfinite(value) else None
+
+
+def _row(one: BusCase) -> dict[str, Any]:
+    found = one.found
+    return {
+        "signal": one.signal_name,
+        "operation": one.operation_name,
+        "corner": one.corner,
+        "setup_margin_s": _number(one.setup),
+        "hold_margin_s": _number(one.hold),
+        "centre_level_v": _number(found.centre),
+        "strobe_shift_s": one.shift,
+        "height_v": _number(found.height),
+        "state": one.state,
+        "why": found.failure or found.why,
+    }
+
+
+def _print(name: str, cases: list[BusCase]) -> None:
+    failing = sum(one.state == "fails" for one in cases)
+    without = sum(one.state == "unknown" for one in cases)
+    typer.echo(f"{name}: {len(cases)} cases, {failing} fail, {without} without an answer")
+    for one in cases:
+        found = one.found
+        words = f"  {one.signal_name}, {one.operation_name}, {one.corner}: "
+        if found.failure:
+            typer.echo(f"{words}{found.failure}")
+            continue
+        words += f"set-up {1e12 * one.setup:.0f} ps, hold {1e12 * one.hold:.0f} ps"
+        words += f", {1e3 * found.height:.0f} mV at {1e3 * found.level:.0f} mV, {one.state}"
+        typer.echo(f"{words}: {found.why}" if found.why else words)

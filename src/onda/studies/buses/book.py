@@ -1,0 +1,81 @@
+"""A bus's cases as a spreadsheet: a sheet a topic."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+from onda.errors import InputError
+from onda.project.buses.bus import Bus
+from onda.studies.buses.bus import BusResult
+
+__all__ = ["sheets_of", "write_book"]
+
+Row = Sequence[str | float | None]
+_FORMULA = ("=", "+", "-", "@")
+
+
+def _number(value: float) -> float | None:
+    return value if math.isfinite(value) else None
+
+
+def sheets_of(bus: Bus, result: BusResult) -> dict[str, list[Row]]:
+    """Rows of every sheet, heads first."""
+    cases: list[Row] = [
+        (
+            "signal", "lane", "operation", "corner", "set-up margin, s", "hold margin, s", "state",
+            "height, V", "reference level, V", "swing, V", "slowest slew, V/s", "why",
+        )
+    ]  # fmt: skip
+    shifts: dict[tuple[str, str, str], float] = {}
+    levels: list[Row] = [
+        ("signal", "operation", "corner", "centre of the eye, V", "reference level, V")
+    ]
+    for one in result.cases:
+        found = one.found
+        cases.append(
+            (
+                one.signal_name, one.lane, one.operation_name, one.corner, _number(one.setup),
+                _number(one.hold), one.state, _number(found.height), _number(found.level),
+                _number(found.swing), _number(found.slew), found.failure or found.why,
+            )
+        )  # fmt: skip
+        shifts[one.lane, one.operation_name, one.corner] = one.shift
+        levels.append(
+            (
+                one.signal_name, one.operation_name, one.corner, _number(found.centre),
+                _number(found.level),
+            )
+        )  # fmt: skip
+    settings: list[Row] = [("operation", "sends", "listens", *(d.name for d in bus.devices))]
+    for operation in bus.operations:
+        ends = (bus.device(operation.drives).name, bus.device(operation.listens).name)
+        models = (operation.model_of(d.id) or "as in Paths" for d in bus.devices)
+        settings.append((operation.name, *ends, *models))
+    lanes: list[Row] = [("lane", "operation", "corner", "strobe moved by, s")]
+    lanes += [(*key, shift) for key, shift in shifts.items()]
+    return {"Cases": cases, "Strobes": lanes, "Levels": levels, "Settings": settings}
+
+
+def _plain(row: Row) -> Iterable[str | float | None]:
+    """Words that begin like a formula stay words."""
+    for value in row:
+        yield f"'{value}" if isinstance(value, str) and value.startswith(_FORMULA) else value
+
+
+def write_book(bus: Bus, result: BusResult, path: Path) -> None:
+    """Write the sheets; raise `InputError` where that cannot be."""
+    from openpyxl import Workbook
+
+    book = Workbook()
+    book.remove(book.active)
+    for title, rows in sheets_of(bus, result).items():
+        sheet = book.create_sheet(title)
+        for row in rows:
+            sheet.append(list(_plain(row)))
+        sheet.freeze_panes = "A2"
+    try:
+        book.save(path)
+    except OSError as error:
+        raise InputError(f"cannot be written ({error.strerror})", file=str(path)) from error
