@@ -10,6 +10,7 @@ from onda.project.measures import MEASURES
 _TITLES = {
     "everywhere": "Everywhere", "stackup": "Stackup", "lines": "Lines", "paths": "Paths",
     "coupling": "Coupling", "networks": "Networks", "eyes": "Eyes",
+    "buses": "Buses",
     "measures": "Measures that can be limited",
 }  # fmt: skip
 

@@ -97,8 +97,8 @@ def main() -> None:
     shoot_network("networks", "up0-channel", "curves")
     window.selection.choose("converter-lanes", "coupling")
     shoot("coupling", "coupling")
-    window.look.set_night(True)
-    shoot("paths-night", "paths")
+    window.selection.choose("byte0", "buses")
+    shoot("buses", "buses")
     window.close()
     app.processEvents()
 

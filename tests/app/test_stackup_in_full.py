@@ -260,6 +260,7 @@ def test_a_build_without_layers_says_what_to_do(make_window, project) -> None:
         design=set_value(
             project.design,
             paths=(),
+            buses=(),
             links=(),
             networks=(),
             groups=(),

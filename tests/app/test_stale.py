@@ -139,7 +139,7 @@ def test_a_build_is_replaced_under_every_stage(
     bare = set_value(
         project,
         requirements=tuple(r for r in project.requirements if r.kind == "line"),
-        design=set_value(project.design, paths=(), networks=(), links=(), sheet_lines=()),
+        design=set_value(project.design, paths=(), buses=(), networks=(), links=(), sheet_lines=()),
     )
     window = make_window(bare, stage=stage)
     six = from_template("Six", 6)

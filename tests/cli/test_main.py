@@ -111,6 +111,7 @@ def test_names_in_a_report_are_escaped(monkeypatch, tmp_path, capsys) -> None:
     design = set_value(
         whole.design,
         paths=(),
+        buses=(),
         links=(),
         networks=(),
         groups=(),

@@ -215,7 +215,14 @@ def test_a_new_project_takes_classes_and_materials_from_a_file(project, tmp_path
         project,
         requirements=(),
         design=set_value(
-            project.design, paths=(), links=(), networks=(), groups=(), line_classes=(), shielded=()
+            project.design,
+            paths=(),
+            buses=(),
+            links=(),
+            networks=(),
+            groups=(),
+            line_classes=(),
+            shielded=(),
         ),
     )
     design = read_build(bare, path).project.design
@@ -251,7 +258,7 @@ def test_what_a_file_leaves_open_is_said(project) -> None:
         project,
         requirements=(),
         design=set_value(
-            project.design, paths=(), links=(), networks=(), groups=(), line_classes=()
+            project.design, paths=(), buses=(), links=(), networks=(), groups=(), line_classes=()
         ),
     )
     table = BuildTable("x", layers_from_csv(text + b"\n".join(rows)))

@@ -115,7 +115,7 @@ def test_links_out_of_the_folder_are_followed_neither_to_read_nor_to_write(
     (folder / "devices").symlink_to(outside)
     file = DeviceFile(id="mine", path="devices/mine.ibs", sha256=digest)
     design = set_value(
-        project.design, device_files=(file,), paths=(), links=(), networks=(), groups=()
+        project.design, device_files=(file,), paths=(), buses=(), links=(), networks=(), groups=()
     )
     small = set_value(project, design=design, requirements=(), kept=())
     look_beside(small, folder)

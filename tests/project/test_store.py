@@ -239,11 +239,13 @@ def test_requirements_of_stages_become_those_of_kinds(project: Project) -> None:
     tree = json.loads(dumps(project))
     stage_of = {"line": "lines", "path": "paths", "network": "networks", "link": "eyes"}
     # Groups, and links over them or of four levels, came later than that.
-    tree["design"]["groups"] = []
+    tree["design"]["groups"], tree["design"]["buses"] = [], []
     tree["design"]["links"] = tree["design"]["links"][:1]
     later = {x["id"] for x in json.loads(dumps(project))["design"]["links"][1:]}
     tree["requirements"] = [
-        r for r in tree["requirements"] if r["kind"] != "group" and r["subject"] not in later
+        r
+        for r in tree["requirements"]
+        if r["kind"] not in ("group", "bus") and r["subject"] not in later
     ]
     project = loads(json.dumps(tree))
     for requirement in tree["requirements"]:

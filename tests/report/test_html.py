@@ -139,6 +139,7 @@ def small(project: Project) -> Project:
         project.design,
         line_classes=tuple(c for c in project.design.line_classes if c.id == "clocks"),
         paths=(project.design.path("clk-two"),),
+        buses=(),
         links=(),
         networks=(),
         groups=(),

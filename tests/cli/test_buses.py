@@ -1,0 +1,105 @@
+"""The command about buses: what it lists, and how it ends."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from pathlib import Path
+
+import openpyxl
+import pytest
+from typer.testing import CliRunner
+
+from onda.cli.main import app
+from onda.demo import fulmar_project
+from onda.errors import InputError
+from onda.project.base import set_value
+from onda.project.edits import replace_object
+from onda.project.store import save_project
+from onda.studies.buses.bus import BUS
+from onda.studies.buses.inputs import bus_inputs
+from onda.studies.core.study import Control
+
+
+@pytest.fixture(scope="module")
+def project():
+    """Fulmar with a smaller byte: two signals, two operations, one corner."""
+    board = fulmar_project()
+    bus = board.design.bus("byte0")
+    keep = tuple(s for s in bus.signals if s.id in ("DQS0", "DQ1", "DQ6"))
+    return replace_object(
+        board,
+        set_value(bus, signals=keep, operations=bus.operations[:2], corners=("slow",), bits=64),
+    )
+
+
+@pytest.fixture(scope="module")
+def file(project, tmp_path_factory: pytest.TempPathFactory) -> str:
+    path = tmp_path_factory.mktemp("bus") / "fulmar.onda"
+    save_project(project, path)
+    return str(path)
+
+
+def run(*arguments: str) -> tuple[int, str]:
+    done = CliRunner().invoke(app, list(arguments))
+    if done.exception is not None and not isinstance(done.exception, SystemExit):
+        raise done.exception
+    return done.exit_code, done.stdout
+
+
+def test_cases_are_those_of_the_study_the_worst_first(project, file, tmp_path: Path) -> None:
+    found = BUS.run(bus_inputs(project.design, project.design.bus("byte0")), Control())
+    book = tmp_path / "cases.xlsx"
+    code, out = run("bus", file, "--json", "--book", str(book))
+    data = json.loads(out)
+    assert code == (0 if all(c.state == "holds" for c in found.cases) else 1)
+    margins = [min(c["setup_margin_s"], c["hold_margin_s"]) for c in data["cases"]]
+    assert margins == sorted(margins)
+    by_name = {(c.signal_name, c.operation_name, c.corner): c for c in found.cases}
+    assert len(data["cases"]) == len(by_name) == 4
+    for row in data["cases"]:
+        case = by_name[row["signal"], row["operation"], row["corner"]]
+        assert row["setup_margin_s"] == pytest.approx(case.setup)
+        assert row["hold_margin_s"] == pytest.approx(case.hold)
+        assert row["centre_level_v"] == pytest.approx(case.found.centre)
+        assert row["strobe_shift_s"] == pytest.approx(case.shift)
+        assert row["height_v"] == pytest.approx(case.found.height)
+        assert (row["state"], row["why"]) == (case.state, case.found.why)
+    assert openpyxl.load_workbook(book)["Cases"].max_row == 5
+
+
+def test_a_table_and_words_say_the_same(file) -> None:
+    _, out = run("bus", file, "--csv")
+    rows = list(csv.DictReader(io.StringIO(out)))
+    code, words = run("bus", file)
+    assert len(rows) == 4
+    assert "Memory byte 0: 4 cases" in words
+    for row in rows:
+        setup, hold = 1e12 * float(row["setup_margin_s"]), 1e12 * float(row["hold_margin_s"])
+        name = f"{row['signal']}, {row['operation']}, {row['corner']}"
+        assert f"{name}: set-up {setup:.0f} ps, hold {hold:.0f} ps" in words
+    assert code == (1 if any(r["state"] != "holds" for r in rows) else 0)
+
+
+def test_only_some_of_it_and_what_is_not_there(file) -> None:
+    _, out = run("bus", file, "--only", "Write B", "--json")
+    data = json.loads(out)
+    assert {c["operation"] for c in data["cases"]} == {"Write B"}
+    assert run("bus", file, "--only", "Write B")[0] == 0
+    with pytest.raises(InputError, match="called 'DQ77'"):
+        run("bus", file, "--only", "DQ77")
+    with pytest.raises(InputError, match="byte9"):
+        run("bus", file, "--bus", "byte9")
+
+
+def test_what_cannot_be_worked_out_is_no_success(project, tmp_path: Path) -> None:
+    bus = project.design.bus("byte0")
+    one = bus.operations[1]
+    wrong = set_value(one, settings=(set_value(one.settings[0], model="dq_none"),))
+    path = tmp_path / "wrong.onda"
+    save_project(replace_object(project, set_value(bus, operations=(wrong,))), path)
+    code, out = run("bus", str(path))
+    assert code == 1
+    assert "2 without an answer" in out
+    assert "dq_none" in out

@@ -1,0 +1,119 @@
+"""Buses as objects of the project: what they must be, and how one is made."""
+
+from __future__ import annotations
+
+import pytest
+
+from onda.errors import InputError
+from onda.project.base import set_value
+from onda.project.buses.bus import Bus, BusSignal, EndSetting, OwnLength, SlewTable, TimingSheet
+from onda.project.edits import remove_object, replace_object
+from onda.project.kind import Ref
+from onda.project.model import Project
+from onda.project.quantities import parse_quantity as q
+from onda.project.recipe import cook
+from onda.project.recipes import RECIPES
+from onda.project.store import dumps, loads
+
+
+@pytest.fixture
+def byte0(project) -> Bus:
+    found: Bus = project.design.bus("byte0")
+    return found
+
+
+def test_the_byte_is_kept_as_it_is(project: Project, byte0: Bus) -> None:
+    assert loads(dumps(project)).design.bus("byte0") == byte0
+    assert [s.id for s in byte0.data] == [*(f"DQ{k}" for k in range(8)), "DM0"]
+    assert byte0.operations[0].model_of("U1") == "dq_34"
+    assert byte0.operations[0].model_of("nobody") == ""
+    # Its path cannot go while it is there.
+    with pytest.raises(InputError, match="byte"):
+        remove_object(project, Ref("path", "mem-dq"))
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (lambda b: {"signals": b.signals[1:]}, "there is no strobe 'DQS0'"),
+        (
+            lambda b: {"signals": (b.signals[0], set_value(b.signals[0], id="x"))},
+            "taken by a strobe",
+        ),
+        (lambda b: {"signals": (*b.signals, b.signals[1])}, "there twice"),
+        (lambda b: {"devices": b.devices[:2]}, "there is no device 'B'"),
+        (
+            lambda b: {"devices": (*b.devices[:2], set_value(b.devices[2], end="A"))},
+            "there twice",
+        ),
+        (
+            lambda b: {
+                "devices": (b.devices[0], set_value(b.devices[1], sheet=None), b.devices[2])
+            },
+            "listens without a timing sheet",
+        ),
+        (lambda b: {"bits": 4}, "bits"),
+    ],
+)
+def test_buses_that_cannot_be(byte0: Bus, change, words: str) -> None:
+    with pytest.raises(InputError, match=words):
+        set_value(byte0, **change(byte0))
+
+
+def test_a_bus_fits_its_paths(project: Project, byte0: Bus) -> None:
+    far = set_value(byte0.devices[1], end="C")
+    with pytest.raises(InputError, match="has no end 'C'"):
+        replace_object(project, set_value(byte0, devices=(byte0.devices[0], far, byte0.devices[2])))
+    odd = BusSignal(
+        id="DQ9", name="DQ9", path="mem-dq", strobe="DQS0",
+        lengths=(OwnLength(id="A", length=q("1 mm", "length")),),
+    )  # fmt: skip
+    with pytest.raises(InputError, match="no piece of line 'A'"):
+        replace_object(project, set_value(byte0, signals=(*byte0.signals, odd)))
+
+
+def test_operations_name_others_and_each_device_once(byte0: Bus) -> None:
+    one = byte0.operations[0]
+    with pytest.raises(InputError, match="cannot send to itself"):
+        set_value(one, listens=one.drives)
+    with pytest.raises(InputError, match="there twice"):
+        set_value(one, settings=(EndSetting(id="A"), EndSetting(id="A")))
+
+
+def test_tables_have_a_row_for_each_slew() -> None:
+    with pytest.raises(InputError, match="must rise"):
+        set_value(
+            SlewTable(data_slew=(1.0,), strobe_slew=(1.0,), delta=((0.0,),)), data_slew=(2.0, 1.0)
+        )
+    with pytest.raises(InputError, match="a row for each"):
+        set_value(
+            SlewTable(data_slew=(1.0,), strobe_slew=(1.0,), delta=((0.0,),)), data_slew=(1.0, 2.0)
+        )
+    with pytest.raises(InputError, match="more than 0 V"):
+        set_value(TimingSheet(), ac=q("0 V", "voltage"))
+    with pytest.raises(InputError, match="above 0 V"):
+        set_value(TimingSheet(), level_step=q("0 V", "voltage"))
+
+
+def test_a_bus_is_made_from_a_few_decisions(project: Project) -> None:
+    answers = {
+        "name": "Byte 1",
+        "data": "mem-dq",
+        "strobe": "mem-dq",
+        "names": "D0 D1 D2",
+        "rate": "2 Gb/s",
+    }
+    made, ref = cook(RECIPES["bus"], project, answers)
+    bus = made.design.bus(ref.id)
+    assert [s.name for s in bus.data] == ["D0", "D1", "D2"]
+    assert [d.end for d in bus.devices] == ["driver", "A", "receiver"]
+    assert [(o.drives, o.listens) for o in bus.operations] == [
+        ("controller", "device-1"),
+        ("controller", "device-2"),
+    ]
+    assert {r.measure for r in made.requirements if r.subject == ref.id} == {
+        "bus_setup",
+        "bus_hold",
+    }
+    with pytest.raises(InputError, match="each another one"):
+        cook(RECIPES["bus"], project, answers | {"names": "D0 D0"})

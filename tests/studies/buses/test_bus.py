@@ -1,0 +1,271 @@
+"""Cases of a bus: against waveforms looked at by hand, and what a lane's strobe does to them."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import openpyxl
+import pytest
+
+from onda.engine.timing.strobed import Sheet, Waveform, lane_timing
+from onda.errors import InputError
+from onda.project.base import set_value
+from onda.project.buses.bus import Bus, EndSetting
+from onda.project.edits import requirements_of
+from onda.project.kind import Ref
+from onda.project.quantities import parse_quantity as q
+from onda.studies.buses.book import sheets_of, write_book
+from onda.studies.buses.bus import BUS, BusResult
+from onda.studies.buses.case import BUS_CASE, CaseResult, case_waves
+from onda.studies.buses.inputs import bus_inputs, case_path
+from onda.studies.buses.judge import measure_bus
+from onda.studies.buses.seen import BUS_SEEN
+from onda.studies.core.keys import key_of
+from onda.studies.core.margin import State, margin_of
+from onda.studies.core.study import Control
+from onda.studies.paths.inputs import path_inputs
+
+
+@pytest.fixture(scope="module")
+def small(project) -> Bus:
+    """Two signals and their strobe, two operations, two corners, few bits."""
+    bus = project.design.bus("byte0")
+    keep = [s for s in bus.signals if s.id in ("DQS0", "DQ1", "DQ6")]
+    operations = (bus.operations[1], bus.operations[2])
+    return set_value(
+        bus, signals=tuple(keep), operations=operations, corners=("typ", "slow"), bits=48
+    )
+
+
+@pytest.fixture(scope="module")
+def found(project, small) -> BusResult:
+    return BUS.run(bus_inputs(project.design, small), Control())
+
+
+def test_every_case_is_there_once(small, found) -> None:
+    keys = {(c.signal, c.operation, c.corner) for c in found.cases}
+    assert len(found.cases) == len(keys) == 2 * 2 * 2
+    assert found.unit_interval == pytest.approx(1.0 / 2.4e9)
+    assert all(c.state == "holds" for c in found.cases)
+
+
+def test_a_case_is_its_waveforms_held_against_the_sheet(project, small, found) -> None:
+    """Waveforms as Paths has them, at the level that the study found, by the public definitions."""
+    inputs = bus_inputs(project.design, small)
+    for one, case in zip(inputs.cases, found.cases, strict=True):
+        waves = case_waves(one)
+        sheet = small.device(
+            next(o for o in small.operations if o.id == one.operation).listens
+        ).sheet
+        asked = Sheet(
+            case.found.level, sheet.ac.si, sheet.dc.si, sheet.strobe.si, sheet.setup.si,
+            sheet.hold.si, one.sheet.setup_table, one.sheet.hold_table,
+        )  # fmt: skip
+        unit = one.unit_interval
+        window = ((one.lead + 0.5) * unit, (len(one.bits) - 0.5) * unit)
+        timing = lane_timing(
+            Waveform(waves.time, waves.data),
+            Waveform(waves.strobe_time, waves.strobe),
+            asked,
+            window,
+        )
+        assert case.found.setup == pytest.approx(timing.worst_setup, abs=1e-13)
+        assert case.found.hold == pytest.approx(timing.worst_hold, abs=1e-13)
+        assert case.found.height == pytest.approx(timing.height)
+        assert case.found.centre == pytest.approx(timing.centre_level)
+        # The level lies on the sheet's steps, next to the middle of the eye.
+        step = sheet.level_step.si
+        assert case.found.level / step == pytest.approx(round(case.found.level / step))
+        assert abs(case.found.level - case.found.centre) <= step
+        assert case.setup == pytest.approx(case.found.setup + case.shift)
+        assert case.hold == pytest.approx(case.found.hold - case.shift)
+
+
+def test_a_lane_has_one_strobe_moved_to_where_its_margins_are_alike(small, found) -> None:
+    lanes: dict[tuple[str, str], list] = {}
+    for case in found.cases:
+        lanes.setdefault((case.operation, case.corner), []).append(case)
+    for cases in lanes.values():
+        assert len({c.shift for c in cases}) == 1
+        assert min(c.setup for c in cases) == pytest.approx(min(c.hold for c in cases), abs=1e-15)
+    # Signals of other lengths differ by what their lengths take.
+    dq1, dq6 = (
+        next(c for c in found.cases if (c.signal, c.operation, c.corner) == (s, "write-b", "typ"))
+        for s in ("DQ1", "DQ6")
+    )
+    longer = 34.9e-3 - 33.2e-3
+    assert dq1.setup - dq6.setup == pytest.approx(longer * 7.0e-9, rel=0.25)
+
+
+def test_a_strobe_that_is_not_centred_stays(project, small) -> None:
+    fixed = tuple(set_value(o, centred=False) for o in small.operations)
+    inputs = bus_inputs(project.design, set_value(small, operations=fixed))
+    result = BUS.run(inputs, Control())
+    assert {c.shift for c in result.cases} == {0.0}
+    later = tuple(set_value(o, strobe_at=q("0.6 UI", "unit interval")) for o in fixed)
+    moved = BUS.run(bus_inputs(project.design, set_value(small, operations=later)), Control())
+    for one, other in zip(result.cases, moved.cases, strict=True):
+        assert other.setup - one.setup == pytest.approx(0.1 / 2.4e9, abs=3e-12)
+        assert other.hold - one.hold == pytest.approx(-0.1 / 2.4e9, abs=3e-12)
+
+
+def test_operations_make_devices_what_they_say(project, small) -> None:
+    write, read = small.operations
+    signal = small.signal("DQ1")
+    path = case_path(project.design, small, signal, write)
+    models = (path.driver.model.model, path.receivers["A"].model.model, path.receiver.model.model)
+    assert models == ("dq_34", "dq_odt60", "dq_odt120")
+    assert path.driving == ""
+    assert path.element("T1").length.si == pytest.approx(33.2e-3)
+    back = case_path(project.design, small, signal, read)
+    assert back.driving == "A"
+    assert back.driver.model.model == "dq_odt60"
+
+
+def test_a_change_of_one_operation_changes_its_cases_only(project, small) -> None:
+    other = set_value(small.operations[0], settings=(EndSetting(id="A", model="dq_odt40"),))
+    changed = set_value(small, operations=(other, small.operations[1]))
+    before = bus_inputs(project.design, small).cases
+    after = bus_inputs(project.design, changed).cases
+    same = [
+        key_of("bus_case", a) == key_of("bus_case", b) for a, b in zip(before, after, strict=True)
+    ]
+    assert same == [a.operation != other.id for a in after]
+
+
+def test_no_termination_fails_and_says_why(project) -> None:
+    bus = project.design.bus("byte0")
+    some = tuple(s for s in bus.signals if s.id in ("DQS0", "DQ6"))
+    few = set_value(bus, signals=some, operations=bus.operations[:1], corners=("slow",), bits=96)
+    open_ends = BUS.run(bus_inputs(project.design, few), Control()).cases[0]
+    ended = set_value(
+        few.operations[0],
+        settings=(
+            EndSetting(id="U1", model="dq_34"), EndSetting(id="A", model="dq_odt120"),
+            EndSetting(id="B", model="dq_odt60"),
+        ),
+    )  # fmt: skip
+    healed = BUS.run(bus_inputs(project.design, set_value(few, operations=(ended,))), Control())
+    assert open_ends.worst < 20e-12
+    assert healed.cases[0].worst > open_ends.worst + 50e-12
+    assert "moves the level" in open_ends.found.why
+
+
+def test_what_cannot_be_worked_out_is_told_and_the_rest_goes_on(project, small) -> None:
+    wrong = set_value(small.operations[0], settings=(EndSetting(id="A", model="dq_none"),))
+    result = BUS.run(
+        bus_inputs(project.design, set_value(small, operations=(wrong, small.operations[1]))),
+        Control(),
+    )
+    states = {c.operation: c.state for c in result.cases}
+    assert states == {"write-b": "unknown", "read-a": "holds"}
+    assert "dq_none" in result.cases[0].found.failure
+    assert result.worst is not None
+    assert result.worst.state == "unknown"
+    assert math.isnan(result.least("setup"))
+    (wanted, *_) = requirements_of(project, Ref("bus", "byte0"))
+    margin = margin_of(wanted, measure_bus(result, "bus_setup"))
+    assert margin.state is not State.HOLDS
+    assert "dq_none" in f"{margin.where} {margin.how}"
+
+
+def test_a_failed_case_does_not_move_the_strobe_of_others(project, small, found) -> None:
+    inputs = bus_inputs(project.design, small)
+    results = [c.found for c in found.cases]
+    # One signal of a lane is lost: the other one is centred by itself.
+    lost = [CaseResult(failure="lost"), *results[1:]]
+    assert BUS.gather is not None
+    again = BUS.gather(inputs, lost)
+    first = inputs.cases[0]
+    partner = next(
+        c
+        for c in again.cases
+        if (c.operation, c.corner) == (first.operation, first.corner) and c.signal != first.signal
+    )
+    assert partner.setup == pytest.approx(partner.hold, abs=1e-15)
+    assert again.cases[0].state == "unknown"
+
+
+def test_measures_are_the_least_of_all_cases(found) -> None:
+    assert measure_bus(found, "bus_setup").value == min(c.setup for c in found.cases)
+    assert measure_bus(found, "bus_hold").value == min(c.hold for c in found.cases)
+    height = measure_bus(found, "bus_height")
+    least = min(found.cases, key=lambda c: c.found.height)
+    assert height.value == least.found.height
+    assert least.signal_name in height.where
+
+
+def test_traces_around_the_strobe_are_the_waveform(project, small) -> None:
+    one = bus_inputs(project.design, small).cases[0]
+    seen, waves = BUS_SEEN.run(one, Control()), case_waves(one)
+    case = BUS_CASE.run(one, Control())
+    assert seen.level == case.level
+    middle = seen.traces[:, len(seen.time) // 2]
+    ones = middle[middle > seen.level]
+    assert float(ones.min() - middle[middle <= seen.level].max()) == pytest.approx(case.height)
+    assert seen.time[[0, -1]] == pytest.approx([-one.unit_interval, one.unit_interval])
+    assert (seen.setup, seen.hold, seen.ac) == (one.sheet.setup, one.sheet.hold, one.sheet.ac)
+    assert np.interp(5e-9, seen.whole_time, seen.whole_data) == pytest.approx(
+        float(np.interp(5e-9, waves.time, waves.data)), abs=0.02
+    )
+
+
+def test_only_some_of_it(project, small) -> None:
+    design = project.design
+    assert {c.signal for c in bus_inputs(design, small, "DQ6").cases} == {"DQ6"}
+    assert {c.operation for c in bus_inputs(design, small, "Read A").cases} == {"read-a"}
+    assert len(bus_inputs(design, small, "DQS0").cases) == 8
+    with pytest.raises(InputError, match="nothing of Memory byte 0 is called 'DQ99'"):
+        bus_inputs(design, small, "DQ99")
+
+
+def test_a_device_without_a_file_cannot_be_another_model(project, small) -> None:
+    path = project.design.path("mem-dq")
+    bare = set_value(path, receiver=set_value(path.receiver, model=None))
+    design = set_value(
+        project.design, paths=tuple(bare if p.id == path.id else p for p in project.design.paths)
+    )
+    with pytest.raises(InputError, match="Module B of path Memory data net has no device file"):
+        bus_inputs(design, small)
+
+
+def test_the_spreadsheet_has_every_case(small, found, tmp_path) -> None:
+    file = tmp_path / "bus.xlsx"
+    write_book(small, found, file)
+    book = openpyxl.load_workbook(file)
+    assert book.sheetnames == ["Cases", "Strobes", "Levels", "Settings"]
+    rows = list(book["Cases"].values)
+    assert rows[0][:4] == ("signal", "lane", "operation", "corner")
+    for row, case in zip(rows[1:], found.cases, strict=True):
+        assert row[:4] == (case.signal_name, case.lane, case.operation_name, case.corner)
+        assert row[4:6] == pytest.approx((case.setup, case.hold))
+        assert row[6] == case.state
+        assert row[7:9] == pytest.approx((case.found.height, case.found.level))
+    settings = list(book["Settings"].values)
+    assert settings[1] == ("Write B", "Controller", "Module B", "dq_34", "dq_odt60", "dq_odt120")
+    strobes = list(book["Strobes"].values)
+    assert len(strobes) == 1 + 4
+    assert all(isinstance(row[3], float) for row in strobes[1:])
+    with pytest.raises(InputError, match="cannot be written"):
+        write_book(small, found, tmp_path / "nowhere" / "x.xlsx")
+    bad = set_value(
+        small, operations=(set_value(small.operations[0], name="=1+1"), small.operations[1])
+    )
+    assert sheets_of(bad, found)["Settings"][1][0] == "=1+1"
+    write_book(bad, found, file)
+    assert openpyxl.load_workbook(file)["Settings"]["A2"].value == "'=1+1"
+
+
+def test_keys_change_with_what_counts(project, small) -> None:
+    one = bus_inputs(project.design, small).cases[0]
+    was = key_of("bus_case", one)
+    for change in (
+        {"strobe_at": 1e-10},
+        {"bits": one.bits[::-1]},
+        {"sheet": replace(one.sheet, setup=1e-12)},
+        {"corner": "fast"},
+    ):
+        assert key_of("bus_case", replace(one, **change)) != was
+    assert path_inputs(project.design, project.design.path("mem-dq")) != one.data.path
