@@ -50,7 +50,7 @@ def test_a_board_from_a_layout_file(monkeypatch, capsys, tmp_path: Path) -> None
         (("new", "{here}/b.onda", "--layers", "2", "--tail"), "no flexible tail"),
         (("new", "{here}/b.onda", "--layers", "4", "--from", "x.csv"), "exclude each other"),
         (("new", "{here}/b.onda", "--from", "{here}/no.csv"), "no such file"),
-        (("add", "{here}/there.onda", "bus"), "nothing called 'bus'"),
+        (("add", "{here}/there.onda", "castle"), "nothing called 'castle'"),
         (("add", "{here}/there.onda", "path", "name=x"), "there is none yet"),
         (("add", "{here}/there.onda", "line", "target"), "KEY=VALUE"),
         (("add", "{here}/there.onda", "line", "target=x"), "Impedance"),

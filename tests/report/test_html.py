@@ -130,6 +130,7 @@ def test_a_picture_for_every_object_that_is_evidence(
     # Networks that nothing is asked of are parts, no evidence.
     wanted |= {"networks-hub-card.png", "links-jl0.png"}
     wanted |= {f"coupling-{g.id}.png" for g in board.design.groups}
+    wanted |= {f"buses-{b.id}.png" for b in board.design.buses}
     assert set(sources[:-1]) == wanted
 
 

@@ -38,14 +38,14 @@ def path() -> dict[str, Any]:
             "model": _model("dq_34"),
         },
         "elements": [
-            trace("T1", "memory", "L3", "34 mm"),
+            trace("T1", "general", "L3", "34 mm"),
             {
                 "kind": "branch",
                 "id": "A",
-                "elements": [trace("TA", "memory", "L1", "4 mm")],
+                "elements": [trace("TA", "general", "L1", "4 mm")],
                 "receiver": _module("Module A", "dq_odt60"),
             },
-            trace("T2", "memory", "L3", "11 mm"),
+            trace("T2", "general", "L3", "11 mm"),
         ],
         "termination": {"kind": "none"},
         "receiver": _module("Module B", "dq_odt120"),

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from onda.project.measures import measure as measure_of
 from onda.project.requirements import Requirement
+from onda.studies.buses.bus import BusResult
 from onda.studies.coupling.group import GroupResult
 from onda.studies.lines.impedance import ImpedanceResult
 from onda.studies.links.eye import EyeResult
@@ -138,6 +139,28 @@ def draw_group(result: GroupResult, file: Path) -> None:
     right.legend(frameon=False, fontsize=8, labelcolor=_INK)
     for axes in (left, right):
         _style(axes)
+    figure.savefig(file)
+
+
+def draw_bus(result: BusResult, file: Path) -> None:
+    """The worst margin of every case: signals down, operations and corners across."""
+    signals = list(dict.fromkeys(c.signal_name for c in result.cases))
+    columns = list(dict.fromkeys((c.operation_name, c.corner) for c in result.cases))
+    margins = np.full((len(signals), len(columns)), np.nan)
+    for case in result.cases:
+        at = signals.index(case.signal_name), columns.index((case.operation_name, case.corner))
+        margins[at] = 1e12 * case.worst
+    figure = _figure(7.2, max(2.4, 1.2 + 0.22 * len(signals)))
+    axes = figure.subplots()
+    most = max(float(np.nanmax(np.abs(margins))) if np.isfinite(margins).any() else 1.0, 1.0)
+    shown = axes.imshow(margins, cmap="RdYlGn", vmin=-most, vmax=most, aspect="auto")
+    axes.set_yticks(np.arange(len(signals)), signals)
+    names = [f"{operation}, {corner}" for operation, corner in columns]
+    axes.set_xticks(np.arange(len(columns)), names, rotation=45, ha="right")
+    bar = figure.colorbar(shown, ax=axes, shrink=0.8)
+    bar.set_label("worst margin, ps", color=_SECONDARY, fontsize=8)
+    bar.ax.tick_params(colors=_SECONDARY, labelsize=8)
+    _style(axes)
     figure.savefig(file)
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from onda.project.buses.bus import Bus
 from onda.project.coupling.group import LaneGroup
 from onda.project.lines.objects import LineClass
 from onda.project.links.link import Link
@@ -15,6 +16,7 @@ from onda.project.networks.network import Network
 from onda.project.paths.path import Path as NetPath
 from onda.project.requirements import Requirement
 from onda.report.figures import (
+    draw_bus,
     draw_eye,
     draw_group,
     draw_line,
@@ -22,6 +24,8 @@ from onda.report.figures import (
     draw_network,
     draw_path,
 )
+from onda.studies.buses.bus import BUS
+from onda.studies.buses.inputs import bus_inputs
 from onda.studies.core.runner import StudyRunner
 from onda.studies.coupling.group import GROUP
 from onda.studies.coupling.inputs import group_inputs
@@ -100,6 +104,15 @@ def _link_note(link: Link) -> str:
     return f"{link.rate.text}, four levels, at an error rate of {link.error_rate:g}"
 
 
+def _bus(bus: Bus, d: Drawing) -> None:
+    draw_bus(d.runner.result(BUS, bus_inputs(d.project.design, bus)), d.file)
+
+
+def _bus_note(bus: Bus) -> str:
+    cases = len(bus.data) * len(bus.operations) * len(bus.corners)
+    return f"{bus.rate.text}, {len(bus.data)} signals, {cases} cases of {bus.bits} bits"
+
+
 SHEETS: dict[str, Sheet] = {
     "line": Sheet(lambda c: f"target {c.target.text}, shown on {c.on[0].layer}", _line),
     "path": Sheet(lambda p: str(p.net), _path),
@@ -107,5 +120,6 @@ SHEETS: dict[str, Sheet] = {
     # A part of a chain that nothing is asked of is no evidence by itself.
     "network": Sheet(_network_note, _network, always=False),
     "link": Sheet(_link_note, _link),
+    "bus": Sheet(_bus_note, _bus),
 }
 """By kind, in the order of the report."""

@@ -13,6 +13,7 @@ from onda.errors import NotPhysical
 __all__ = ["Mask", "hexagon", "largest"]
 
 FloatArray = NDArray[np.float64]
+Point = tuple[float, float]
 _MOST = 10.0
 _NEAR = 1e-6
 
@@ -30,14 +31,11 @@ class Mask:
     corners: tuple[tuple[float, float], ...]
 
     def __post_init__(self) -> None:
-        from shapely.geometry import Point, Polygon
-
         if len(self.corners) < 3:
             raise NotPhysical("mask", f"{len(self.corners)} corners", "three or more")
-        shape = Polygon(self.corners)
-        if not shape.is_valid or shape.area == 0.0:
+        if _crosses_itself(self.corners):
             raise NotPhysical("mask", "crosses itself", "a line that does not")
-        if not shape.contains(Point(0.0, 0.0)):
+        if not self.inside(np.zeros(1), np.zeros(1))[0, 0]:
             raise NotPhysical("mask", "beside the sampling point", "around it")
 
     def grown(self, scale: float) -> Mask:
@@ -73,6 +71,44 @@ class Mask:
         low, high = self.reach(offset)
         some = ~np.isnan(low)
         return bool(np.all((high[some] <= upper[some]) & (low[some] >= lower[some])))
+
+
+def _side(a: Point, b: Point, c: Point) -> float:
+    """Above 0 where c lies left of the way from a to b, 0 on it."""
+    return (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+
+
+def _within(a: Point, b: Point, c: Point) -> bool:
+    """Whether c, on the line through a and b, lies between them."""
+    return min(a[0], b[0]) <= c[0] <= max(a[0], b[0]) and min(a[1], b[1]) <= c[1] <= max(a[1], b[1])
+
+
+def _crosses_itself(corners: tuple[Point, ...]) -> bool:
+    """Whether two sides that are no neighbours have a point in common, or a side has no length."""
+    n = len(corners)
+    sides = [(corners[k], corners[(k + 1) % n]) for k in range(n)]
+    if any(a == b for a, b in sides):
+        return True
+    for i in range(n):
+        for j in range(i + 1, n):
+            (a, b), (c, d) = sides[i], sides[j]
+            if j == i + 1 or (i == 0 and j == n - 1):
+                # Neighbours meet in their corner; one must not run back over the other.
+                joint, one, other = (b, a, d) if j == i + 1 else (a, b, c)
+                back = (one[0] - joint[0]) * (other[0] - joint[0]) + (one[1] - joint[1]) * (
+                    other[1] - joint[1]
+                )
+                if _side(joint, one, other) == 0.0 and back > 0.0:
+                    return True
+                continue
+            first, second = _side(a, b, c), _side(a, b, d)
+            third, fourth = _side(c, d, a), _side(c, d, b)
+            if first * second < 0.0 and third * fourth < 0.0:
+                return True
+            touching = ((first, a, b, c), (second, a, b, d), (third, c, d, a), (fourth, c, d, b))
+            if any(side == 0.0 and _within(p, q, r) for side, p, q, r in touching):
+                return True
+    return False
 
 
 def hexagon(half_width: float, half_flat: float, half_height: float) -> Mask:

@@ -100,7 +100,7 @@ class Sender(Frozen):
     duty: UnitInterval = default_of("0 UI", "unit interval")
     sine_at: Frequency | None = None
     fall: Ratio = default_of("100 %", "ratio")
-    capacitance: Capacitance = default_of("0 F", "capacitance")
+    capacitance: Capacitance = default_of("0 pF", "capacitance")
 
     @model_validator(mode="after")
     def _consistent(self) -> Sender:
@@ -152,7 +152,7 @@ class Listener(Frozen):
     clock: Literal["ideal", "first", "second"] = "ideal"
     clock_bandwidth: Frequency | None = None
     clock_damping: Annotated[float, Field(ge=0.2, le=20.0, allow_inf_nan=False)] = 1.0
-    capacitance: Capacitance = default_of("0 F", "capacitance")
+    capacitance: Capacitance = default_of("0 pF", "capacitance")
     gain_to: Voltage | None = None
     offset: Voltage = default_of("0 V", "voltage")
     sensitivity: Voltage = default_of("0 V", "voltage")
