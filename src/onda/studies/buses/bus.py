@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from onda.studies.buses.case import BUS_CASE, CaseResult
+from onda.studies.buses.case import BUS_CASE, CaseResult, best_of
 from onda.studies.buses.inputs import BusInputs, CaseInputs
 from onda.studies.core.study import Case, Control, Study, compute
 
@@ -80,22 +80,33 @@ def _gather(inputs: BusInputs, found: Sequence[CaseResult | None]) -> BusResult:
         (one, r or CaseResult(failure="not there yet"))
         for one, r in zip(inputs.cases, found, strict=True)
     ]
-    least: dict[tuple[str, str, str], tuple[float, float]] = {}
+    lanes: dict[tuple[str, str, str], list[CaseResult]] = {}
     for one, result in there:
-        if math.isnan(result.setup) or math.isnan(result.hold):
-            continue
-        setup, hold = least.get(_lane(one), (math.inf, math.inf))
-        least[_lane(one)] = min(setup, result.setup), min(hold, result.hold)
+        if result.looked and not result.failure:
+            lanes.setdefault(_lane(one), []).append(result)
+    places = {lane: best_of([r.looked for r in some]) for lane, some in lanes.items()}
     cases = []
     for one, result in there:
-        shift = 0.0
-        if one.operation in inputs.centred and _lane(one) in least:
-            setup, hold = least[_lane(one)]
-            shift = 0.5 * (hold - setup)
+        shift = fine = 0.0
+        place = places.get(_lane(one))
+        here = next((x for x in result.looked if x.offset == place), None)
+        if result.looked and here is None:
+            result = replace(result, failure="its lane's strobe is open elsewhere for others")
+        elif here is not None:
+            # The whole lane goes by one strobe.
+            result = replace(
+                result, setup=here.setup, hold=here.hold, shift=0.5 * (here.hold - here.setup),
+                level=here.level, centre=here.centre, height=here.height,
+            )  # fmt: skip
+            if one.operation in inputs.centred:
+                some = [x for r in lanes[_lane(one)] for x in r.looked if x.offset == place]
+                room = min(x.hold for x in some) - min(x.setup for x in some)
+                fine = 0.5 * room if math.isfinite(room) else 0.0
+                shift = here.offset + fine
         cases.append(
             BusCase(
                 one.signal, one.signal_name, one.lane, one.operation, one.operation_name,
-                one.corner, result.setup + shift, result.hold - shift, shift, result,
+                one.corner, result.setup + fine, result.hold - fine, shift, result,
             )
         )  # fmt: skip
     return BusResult(tuple(cases), inputs.cases[0].unit_interval)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -16,9 +17,14 @@ from onda.studies.core.held import held
 from onda.studies.core.study import Control, Study
 from onda.studies.paths.run import run_path
 
-__all__ = ["BUS_CASE", "CaseResult", "CaseWaves", "case_waves", "timed"]
+__all__ = ["BUS_CASE", "CaseResult", "CaseWaves", "Looked", "best_of", "case_waves", "timed"]
 
 FloatArray = NDArray[np.float64]
+_STEP = 0.125
+_PLACES = tuple(_STEP * k for k in (0, -1, 1, -2, 2, -3, 3, -4, 4))
+"""Places of the strobe that are looked at, unit intervals from where it comes."""
+_ALIKE = 0.1
+"""Share of the tallest eye by which another one counts as tall."""
 _LOOKS = 4
 """How often the reference level is taken anew from the eye that it makes."""
 _GROUPS, _SAGS, _SLOPES = 0.08, 0.75, 0.15
@@ -35,6 +41,19 @@ class CaseWaves:
 
 
 @dataclass(frozen=True, slots=True)
+class Looked:
+    """A case with its strobe moved by `offset` s: worst margins s, NaN where there is none, the
+    reference level, the middle of the eye at the strobe and its height, V."""
+
+    offset: float
+    setup: float
+    hold: float
+    level: float
+    centre: float
+    height: float
+
+
+@dataclass(frozen=True, slots=True)
 class CaseResult:
     """What counts of a case, before a lane's strobe is centred.
 
@@ -44,6 +63,7 @@ class CaseResult:
     level : V, reference; centre : V, in the middle of the eye at the strobe; height : V of it
     swing : V between the mean levels; slew : V/s, the slowest edge that set-up is measured on
     why : what takes most, in words; failure : why there is no answer
+    looked : the same with the strobe elsewhere, for a lane to choose from
     """
 
     setup: float = math.nan
@@ -56,7 +76,7 @@ class CaseResult:
     slew: float = math.nan
     why: str = ""
     failure: str = ""
-    levels_of_ones: tuple[float, ...] = field(default=())
+    looked: tuple[Looked, ...] = field(default=())
 
 
 @held(2**27)
@@ -101,13 +121,14 @@ def _sheet(asked: SheetInputs, level: float) -> Sheet:
     )  # fmt: skip
 
 
-def timed(inputs: CaseInputs, waves: CaseWaves) -> tuple[LaneTiming, float]:
-    """Timing at the sheet's reference level, or at the one in the middle of the eye."""
+def timed(inputs: CaseInputs, waves: CaseWaves, offset: float = 0.0) -> tuple[LaneTiming, float]:
+    """Timing at the sheet's reference level, or at the one in the middle of the eye, the strobe
+    moved by `offset` s."""
     data = Waveform(waves.time, waves.data)
-    strobe = Waveform(waves.strobe_time, waves.strobe)
+    strobe = Waveform(waves.strobe_time + offset, waves.strobe)
     unit = inputs.unit_interval
-    first = inputs.lead * unit + inputs.strobe_at
-    window = (first, (len(inputs.bits) - 1) * unit + inputs.strobe_at)
+    first = inputs.lead * unit + inputs.strobe_at + offset
+    window = (first, (len(inputs.bits) - 1) * unit + inputs.strobe_at + offset)
     asked = inputs.sheet
     if asked.level is not None:
         return lane_timing(data, strobe, _sheet(asked, asked.level), window), asked.level
@@ -180,15 +201,59 @@ def _why(inputs: CaseInputs, timing: LaneTiming, memory: Memory | None) -> str:
     return "; ".join(parts)
 
 
+def best_of(signals: Sequence[tuple[Looked, ...]]) -> float | None:
+    """The place of a strobe, s, where the least tall eye of its signals is tallest, the nearest of
+    those that are nearly as good; None where they have none in common."""
+    common = set.intersection(*({x.offset for x in one} for one in signals))
+    if not common:
+        return None
+
+    def height(offset: float) -> float:
+        heights = [x.height for one in signals for x in one if x.offset == offset]
+        return min((h if math.isfinite(h) else -math.inf) for h in heights)
+
+    most = max(height(offset) for offset in common)
+    good = [x for x in common if height(x) >= most - _ALIKE * abs(most)]
+    return min(good or common, key=abs)
+
+
+def _open_places(inputs: CaseInputs, waves: CaseWaves) -> list[float]:
+    """Where the eye at the strobe is tallest, s from where it comes, and the places beside it."""
+    unit, level = inputs.unit_interval, _middle(inputs, waves.time, waves.data)
+    strobe = Waveform(waves.strobe_time, waves.strobe)
+    edges = np.concatenate([strobe.crossings(0.0, 1), strobe.crossings(0.0, -1)])
+    first, last = 2 * inputs.lead * unit, (len(inputs.bits) - 2) * unit
+    edges = edges[(edges > first) & (edges < last)]
+
+    def height(place: float) -> float:
+        seen = np.interp(edges + place * unit, waves.time, waves.data)
+        ones, zeros = seen[seen > level], seen[seen <= level]
+        return float(ones.min() - zeros.max()) if len(ones) and len(zeros) else -math.inf
+
+    heights = {place: height(place) for place in _PLACES}
+    most = max(heights.values())
+    best = next(p for p in _PLACES if heights[p] >= most - _ALIKE * abs(most))
+    return [unit * (best + step) for step in (0.0, -_STEP, _STEP)]
+
+
 def _run(inputs: CaseInputs, _: Control) -> CaseResult:
     try:
         waves = case_waves(inputs)
-        timing, level = timed(inputs, waves)
+        looked = []
+        for offset in _open_places(inputs, waves) if inputs.centred else [0.0]:
+            found, level = timed(inputs, waves, offset)
+            looked.append(
+                Looked(
+                    offset, found.worst_setup, found.worst_hold, level, found.centre_level,
+                    found.height,
+                )
+            )  # fmt: skip
+        offset = best_of([tuple(looked)]) or 0.0
+        timing, level = timed(inputs, waves, offset)
         memory = _memory(inputs, timing, waves)
     except OndaError as error:
         return CaseResult(failure=str(error))
     slews = [e.setup_slew for e in timing.edges if math.isfinite(e.setup_slew)]
-    ones = [float(np.interp(e.edge, waves.time, waves.data)) for e in timing.edges if e.bit]
     return CaseResult(
         timing.worst_setup,
         timing.worst_hold,
@@ -199,7 +264,7 @@ def _run(inputs: CaseInputs, _: Control) -> CaseResult:
         2.0 * memory.own if memory is not None else math.nan,
         min(slews, default=math.nan),
         _why(inputs, timing, memory),
-        levels_of_ones=tuple(sorted(ones)),
+        looked=tuple(looked),
     )
 
 

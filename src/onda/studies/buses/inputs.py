@@ -51,7 +51,7 @@ class CaseInputs:
     """A signal in one operation at one corner.
 
     `bits` are sent, the first `lead` not judged; `strobe_at` s of the strobe's edges behind those
-    of the data.
+    of the data; `centred` looks at other places of the strobe too.
     """
 
     signal: str
@@ -68,7 +68,7 @@ class CaseInputs:
     bits: str
     lead: int
     strobe_at: float
-    why_not: str = ""
+    centred: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -198,7 +198,7 @@ def bus_inputs(design: Design, bus: Bus, only: str = "") -> BusInputs:
                     CaseInputs(
                         signal.id, signal.name, strobe.id, operation.id, operation.name, corner,
                         waves[0], waves[1], paths[1].lane == "single", sheet, unit, bits, _LEAD,
-                        operation.strobe_at.si * unit,
+                        operation.strobe_at.si * unit, operation.centred,
                     )
                 )  # fmt: skip
     if not cases:
