@@ -70,7 +70,7 @@ def test_a_case_is_its_waveforms_held_against_the_sheet(project, small, found) -
             for x in case.found.looked
             if (x.setup, x.hold) == (case.found.setup, case.found.hold)
         )
-        window = ((one.lead + 0.5) * unit + place, (len(one.bits) - 0.5) * unit + place)
+        window = ((one.lead + 0.5) * unit + place, (one.data.count - 0.5) * unit + place)
         timing = lane_timing(
             Waveform(waves.time, waves.data),
             Waveform(waves.strobe_time + place, waves.strobe),
@@ -119,13 +119,14 @@ def test_a_strobe_that_is_not_centred_stays(project, small) -> None:
 
 def test_operations_make_devices_what_they_say(project, small) -> None:
     write, read = small.operations
-    signal = small.signal("DQ1")
-    path = case_path(project.design, small, signal, write)
+    path = case_path(project.design, small, "mem-dq", write)
     models = (path.driver.model.model, path.receivers["A"].model.model, path.receiver.model.model)
     assert models == ("dq_34", "dq_odt60", "dq_odt120")
     assert path.driving == ""
-    assert path.element("T1").length.si == pytest.approx(33.2e-3)
-    back = case_path(project.design, small, signal, read)
+    one = bus_inputs(project.design, small, "DQ1").cases[0]
+    first = next(item for item in one.data.path.items if item.id == "T1")
+    assert first.length == pytest.approx(33.2e-3)
+    back = case_path(project.design, small, "mem-dq", read)
     assert back.driving == "A"
     assert back.driver.model.model == "dq_odt60"
 
@@ -269,7 +270,7 @@ def test_keys_change_with_what_counts(project, small) -> None:
     was = key_of("bus_case", one)
     for change in (
         {"strobe_at": 1e-10},
-        {"bits": one.bits[::-1]},
+        {"data": replace(one.data, order=7)},
         {"sheet": replace(one.sheet, setup=1e-12)},
         {"corner": "fast"},
     ):

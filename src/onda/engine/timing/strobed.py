@@ -8,9 +8,11 @@ of slews (as data sheets of source-synchronous memories define them).
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cache
 from itertools import pairwise
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -159,7 +161,9 @@ def lane_timing(
     inside = sorted(x for x in found if window[0] <= x[0] <= window[1])
     if not inside:
         raise NotPhysical("strobe", "no edge in the window", "one or more")
-    looked = tuple(_edge(data, strobe, sheet, at, direction) for at, direction in inside)
+    # Every edge asks for the same few levels.
+    passed = _Passed(cache(data.crossings), cache(strobe.crossings))
+    looked = tuple(_edge(data, passed, sheet, at, direction) for at, direction in inside)
     setup, hold = (
         _least([getattr(e, name) for e in looked]) for name in ("setup_margin", "hold_margin")
     )
@@ -190,12 +194,19 @@ def _first_after(times: FloatArray, at: float) -> float:
     return float(after[0]) if len(after) else math.nan
 
 
-def _edge(data: Waveform, strobe: Waveform, sheet: Sheet, at: float, way: int) -> EdgeTiming:
+class _Passed(NamedTuple):
+    """Where data and strobe pass a level in a direction, each worked out once."""
+
+    data: Callable[[float, int], FloatArray]
+    strobe: Callable[[float, int], FloatArray]
+
+
+def _edge(data: Waveform, passed: _Passed, sheet: Sheet, at: float, way: int) -> EdgeTiming:
     bit = 1 if data.at(at) > sheet.vref else 0
     towards = 1 if bit else -1
     ac, dc = sheet.vref + towards * sheet.ac_offset, sheet.vref + towards * sheet.dc_offset
-    to_ac, to_vref = data.crossings(ac, towards), data.crossings(sheet.vref, towards)
-    from_dc, from_vref = data.crossings(dc, -towards), data.crossings(sheet.vref, -towards)
+    to_ac, to_vref = passed.data(ac, towards), passed.data(sheet.vref, towards)
+    from_dc, from_vref = passed.data(dc, -towards), passed.data(sheet.vref, -towards)
     reached = _last_before(to_ac, at)
     left = _first_after(from_dc, at)
     # The transition itself: up to the first crossing of the ac level, from the last of the dc one.
@@ -208,8 +219,8 @@ def _edge(data: Waveform, strobe: Waveform, sheet: Sheet, at: float, way: int) -
         2.0
         * level
         / (
-            _first_after(strobe.crossings(way * level, way), at)
-            - _last_before(strobe.crossings(-way * level, way), at)
+            _first_after(passed.strobe(way * level, way), at)
+            - _last_before(passed.strobe(-way * level, way), at)
         )
     )
     setup, hold = at - reached, left - at

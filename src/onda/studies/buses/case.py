@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ from onda.errors import NotPhysical, OndaError
 from onda.studies.buses.inputs import CaseInputs, SheetInputs, WaveInputs
 from onda.studies.core.held import held
 from onda.studies.core.study import Control, Study
+from onda.studies.paths.items import StimulusInputs
 from onda.studies.paths.run import run_path
 
 __all__ = ["BUS_CASE", "CaseResult", "CaseWaves", "Looked", "best_of", "case_waves", "timed"]
@@ -82,7 +83,9 @@ class CaseResult:
 @held(2**27)
 def _wave(inputs: WaveInputs) -> tuple[FloatArray, FloatArray]:
     """Times s and volts at the end that listens."""
-    run = run_path(inputs.path)
+    sent = StimulusInputs("bits", rate=1.0 / inputs.unit_interval, bits=inputs.bits)
+    window = (inputs.count + 2) * inputs.unit_interval
+    run = run_path(replace(inputs.path, stimulus=sent, window=window))
     # The driver's die is the first node of every net.
     dies = {"driver": 0} | {end.id: end.die for end in run.built.ends}
     if inputs.listens not in dies:
@@ -110,7 +113,7 @@ def _middle(inputs: CaseInputs, time: FloatArray, volts: FloatArray) -> float:
     """V in the middle between the highest and the lowest level, the net in its swing."""
     unit = inputs.unit_interval
     # Neither the first bits from rest nor what comes after the last one.
-    swings = (time > 2 * inputs.lead * unit) & (time < (len(inputs.bits) - 1) * unit)
+    swings = (time > 2 * inputs.lead * unit) & (time < (inputs.data.count - 1) * unit)
     return 0.5 * (float(volts[swings].max()) + float(volts[swings].min()))
 
 
@@ -128,7 +131,7 @@ def timed(inputs: CaseInputs, waves: CaseWaves, offset: float = 0.0) -> tuple[La
     strobe = Waveform(waves.strobe_time + offset, waves.strobe)
     unit = inputs.unit_interval
     first = inputs.lead * unit + inputs.strobe_at + offset
-    window = (first, (len(inputs.bits) - 1) * unit + inputs.strobe_at + offset)
+    window = (first, (inputs.data.count - 1) * unit + inputs.strobe_at + offset)
     asked = inputs.sheet
     if asked.level is not None:
         return lane_timing(data, strobe, _sheet(asked, asked.level), window), asked.level
@@ -150,7 +153,7 @@ def _memory(inputs: CaseInputs, timing: LaneTiming, waves: CaseWaves) -> Memory 
     """Which bits the levels at the strobe depend on."""
     edges = np.array([e.edge for e in timing.edges])
     decided = np.array([e.bit for e in timing.edges])
-    sent = np.array([int(b) for b in inputs.bits], dtype=np.int8)
+    sent = np.array([int(b) for b in inputs.data.bits], dtype=np.int8)
     levels = np.interp(edges, waves.time, waves.data)
     guess = np.floor(edges / inputs.unit_interval).astype(int)
     best: tuple[int, NDArray[np.int64]] | None = None
@@ -222,7 +225,7 @@ def _open_places(inputs: CaseInputs, waves: CaseWaves) -> list[float]:
     unit, level = inputs.unit_interval, _middle(inputs, waves.time, waves.data)
     strobe = Waveform(waves.strobe_time, waves.strobe)
     edges = np.concatenate([strobe.crossings(0.0, 1), strobe.crossings(0.0, -1)])
-    first, last = 2 * inputs.lead * unit, (len(inputs.bits) - 2) * unit
+    first, last = 2 * inputs.lead * unit, (inputs.data.count - 2) * unit
     edges = edges[(edges > first) & (edges < last)]
 
     def height(place: float) -> float:
@@ -239,17 +242,18 @@ def _open_places(inputs: CaseInputs, waves: CaseWaves) -> list[float]:
 def _run(inputs: CaseInputs, _: Control) -> CaseResult:
     try:
         waves = case_waves(inputs)
-        looked = []
+        looked, times = [], {}
         for offset in _open_places(inputs, waves) if inputs.centred else [0.0]:
-            found, level = timed(inputs, waves, offset)
+            found, level = times[offset] = timed(inputs, waves, offset)
             looked.append(
                 Looked(
                     offset, found.worst_setup, found.worst_hold, level, found.centre_level,
                     found.height,
                 )
             )  # fmt: skip
-        offset = best_of([tuple(looked)]) or 0.0
-        timing, level = timed(inputs, waves, offset)
+        best = best_of([tuple(looked)])
+        assert best is not None
+        timing, level = times[best]
         memory = _memory(inputs, timing, waves)
     except OndaError as error:
         return CaseResult(failure=str(error))

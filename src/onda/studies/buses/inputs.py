@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass
 
 from onda.engine.links.patterns import prbs
 from onda.engine.timing.strobed import Derating
@@ -10,11 +11,12 @@ from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.buses.bus import Bus, BusSignal, Operation, SlewTable, TimingSheet
 from onda.project.model import Design
-from onda.project.paths.elements import Branch
-from onda.project.paths.ends import RECEIVER
+from onda.project.paths.edits import set_model
+from onda.project.paths.ends import Driver, Receiver
 from onda.project.paths.path import Path
 from onda.studies.paths.inputs import path_inputs
-from onda.studies.paths.items import PathInputs, StimulusInputs
+from onda.studies.paths.items import PathInputs
+from onda.studies.paths.sweep import with_value
 
 __all__ = ["BusInputs", "CaseInputs", "SheetInputs", "WaveInputs", "bus_inputs", "case_path"]
 
@@ -40,17 +42,28 @@ class SheetInputs:
 
 @dataclass(frozen=True, slots=True)
 class WaveInputs:
-    """A net with what is sent over it, and the end that listens."""
+    """A net with the end that listens, and what is sent over it: `count` bits, `unit_interval` s
+    each, pseudo-random of an order, or one and zero in turn for order 0."""
 
     path: PathInputs
     listens: str
+    order: int
+    count: int
+    unit_interval: float
+
+    @property
+    def bits(self) -> str:
+        """What is sent, the first one first."""
+        if self.order == 0:
+            return ("01" * self.count)[: self.count]
+        return "".join(str(int(b)) for b in prbs(self.order, self.count))
 
 
 @dataclass(frozen=True, slots=True)
 class CaseInputs:
     """A signal in one operation at one corner.
 
-    `bits` are sent, the first `lead` not judged; `strobe_at` s of the strobe's edges behind those
+    The first `lead` of its bits are not judged; `strobe_at` s of the strobe's edges behind those
     of the data; `centred` looks at other places of the strobe too.
     """
 
@@ -64,11 +77,14 @@ class CaseInputs:
     strobe: WaveInputs
     single_strobe: bool
     sheet: SheetInputs
-    unit_interval: float
-    bits: str
     lead: int
     strobe_at: float
     centred: bool = True
+
+    @property
+    def unit_interval(self) -> float:
+        """Seconds."""
+        return self.data.unit_interval
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,75 +113,51 @@ def _sheet(sheet: TimingSheet) -> SheetInputs:
     )
 
 
-def _with_model(path: Path, end: str, model: str) -> Path:
-    """A path whose end is another model of the same device file.
-
-    Raises
-    ------
-    InputError : there is no device file there
-    """
-    owner = path.driver if end == "driver" else path.receivers[end]
-    if owner.model is None:
-        raise InputError(
-            f"{owner.name} of path {path.name} has no device file",
-            remedy=f"Give it one in Paths, then {model} can be chosen for it.",
-        )
-    new = set_value(owner, model=set_value(owner.model, model=model))
-    if end == "driver":
-        return set_value(path, driver=new)
-    if end == RECEIVER:
-        return set_value(path, receiver=new)
-
-    def changed(elements: tuple[object, ...]) -> tuple[object, ...]:
-        out: list[object] = []
-        for element in elements:
-            if isinstance(element, Branch):
-                if element.id == end:
-                    element = set_value(element, receiver=new)
-                element = set_value(element, elements=changed(element.elements))
-            out.append(element)
-        return tuple(out)
-
-    return set_value(path, elements=changed(path.elements))
-
-
-def case_path(design: Design, bus: Bus, signal: BusSignal, operation: Operation) -> Path:
-    """A signal's path as it is during an operation.
+def case_path(design: Design, bus: Bus, name: str, operation: Operation) -> Path:
+    """A path of the project as it is during an operation.
 
     Raises
     ------
     InputError : a device cannot be what the operation makes of it
     """
-    path = design.path(signal.path)
-    own = {x.id: x.length for x in signal.lengths}
-    if own:
-
-        def stretched(elements: tuple[object, ...]) -> tuple[object, ...]:
-            out: list[object] = []
-            for element in elements:
-                if isinstance(element, Branch):
-                    element = set_value(element, elements=stretched(element.elements))
-                elif element.id in own:  # type: ignore[attr-defined]
-                    element = set_value(element, length=own[element.id])  # type: ignore[attr-defined,type-var]
-                out.append(element)
-            return tuple(out)
-
-        path = set_value(path, elements=stretched(path.elements))
+    path = design.path(name)
     for device in bus.devices:
         model = operation.model_of(device.id)
-        if model:
-            path = _with_model(path, device.end, model)
+        if not model:
+            continue
+        at_driver = device.end == "driver"
+        owner: Driver | Receiver = path.driver if at_driver else path.receivers[device.end]
+        if owner.model is None:
+            raise InputError(
+                f"{owner.name} of path {path.name} has no device file",
+                remedy=f"Give it one in Paths, then {model} can be chosen for it.",
+            )
+        path = set_model(path, device.end, set_value(owner.model, model=model))
     drives = bus.device(operation.drives).end
     return set_value(path, driving="" if drives == "driver" else drives)
 
 
-def _wave(
-    design: Design, path: Path, bits: str, unit: float, corner: str, listens: str
-) -> WaveInputs:
-    inputs = path_inputs(design, path, fine=False, corner=corner)
-    sent = StimulusInputs("bits", rate=1.0 / unit, bits=bits)
-    ready = replace(inputs, stimulus=sent, window=(len(bits) + 2) * unit)
-    return WaveInputs(ready, listens)
+@dataclass(frozen=True, slots=True)
+class _Route:
+    """A path of the project during an operation, at each corner."""
+
+    lane: str
+    by_corner: Mapping[str, PathInputs]
+
+    def over(self, signal: BusSignal, corner: str) -> PathInputs:
+        """The path of a signal, its own lengths put in."""
+        path = self.by_corner[corner]
+        for own in signal.lengths:
+            path = with_value(path, own.id, own.length.si)
+        return path
+
+
+def _route(design: Design, bus: Bus, name: str, operation: Operation) -> _Route:
+    path = case_path(design, bus, name, operation)
+    by_corner: dict[str, PathInputs] = {
+        c: path_inputs(design, path, fine=False, corner=c) for c in bus.corners
+    }
+    return _Route(path.lane, by_corner)
 
 
 def bus_inputs(design: Design, bus: Bus, only: str = "") -> BusInputs:
@@ -176,29 +168,31 @@ def bus_inputs(design: Design, bus: Bus, only: str = "") -> BusInputs:
     InputError : nothing is called so, or a file that a device needs is nowhere
     """
     unit = 1.0 / bus.rate.si
-    bits = "".join(str(int(b)) for b in prbs(bus.prbs, bus.bits + _LEAD))
-    clock = ("01" * len(bits))[: len(bits)]
+    count = bus.bits + _LEAD
     cases = []
     for operation in bus.operations:
         listener = bus.device(operation.listens)
         assert listener.sheet is not None
         sheet = _sheet(listener.sheet)
+        over: dict[str, _Route] = {}
         for signal in bus.data:
             strobe = bus.signal(signal.strobe)
             names = {signal.id, signal.name, strobe.id, strobe.name, operation.id, operation.name}
             if only and only not in names:
                 continue
-            paths = [case_path(design, bus, x, operation) for x in (signal, strobe)]
+            for name in (signal.path, strobe.path):
+                if name not in over:
+                    # What signals have alike is worked out once.
+                    over[name] = _route(design, bus, name, operation)
+            data, taken = over[signal.path], over[strobe.path]
             for corner in bus.corners:
-                waves = [
-                    _wave(design, path, sent, unit, corner, listener.end)
-                    for path, sent in zip(paths, (bits, clock), strict=True)
-                ]
                 cases.append(
                     CaseInputs(
                         signal.id, signal.name, strobe.id, operation.id, operation.name, corner,
-                        waves[0], waves[1], paths[1].lane == "single", sheet, unit, bits, _LEAD,
-                        operation.strobe_at.si * unit, operation.centred,
+                        WaveInputs(data.over(signal, corner), listener.end, bus.prbs, count, unit),
+                        WaveInputs(taken.over(strobe, corner), listener.end, 0, count, unit),
+                        taken.lane == "single", sheet, _LEAD, operation.strobe_at.si * unit,
+                        operation.centred,
                     )
                 )  # fmt: skip
     if not cases:
