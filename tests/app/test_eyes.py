@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import importlib.resources
-import shutil
-import subprocess
 from pathlib import Path
 
 import numpy as np
@@ -29,6 +26,7 @@ from onda.studies.links.link import LinkEye
 from onda.studies.links.margin import OPERATING_MARGIN, margin_inputs
 from onda.studies.links.merit_map import LINK_MAP, MapInputs
 from tests.app.conftest import MakeWindow
+from tests.models import MODELS, needs_compiler, shipped_model
 
 
 @pytest.fixture
@@ -326,19 +324,11 @@ def test_the_worst_pattern_is_played_along_the_path(window: MainWindow) -> None:
     assert window.document.project.design.path("jl0").stimulus.kind != "bits"
 
 
-@pytest.mark.skipif(not (shutil.which("cc") or shutil.which("gcc")), reason="no C compiler here")
+@needs_compiler
 def test_an_executable_model_is_taken_set_and_removed(
     make_window: MakeWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    models = Path(str(importlib.resources.files("onda.data") / "models"))
-    compiler = shutil.which("cc") or shutil.which("gcc")
-    library = tmp_path / "fulmar_tx.so"
-    subprocess.run(
-        [str(compiler), "-shared", "-fPIC", "-o", str(library), str(models / "fulmar_tx.c"), "-lm"],
-        check=True, capture_output=True,
-    )  # fmt: skip
-    parameters = tmp_path / "fulmar_tx.ami"
-    parameters.write_bytes((models / "fulmar_tx.ami").read_bytes())
+    parameters, _ = shipped_model(tmp_path, "fulmar_tx")
     window = make_window(stage="eyes")
     window.selection.choose("jl0", "eyes")
     stage = window.stages["eyes"]
@@ -363,7 +353,7 @@ def test_an_executable_model_is_taken_set_and_removed(
     assert with_model != pytest.approx(before, rel=1e-3)
     # A device file that names the same files says the same.
     device = tmp_path / "fulmar_serdes.ibs"
-    device.write_bytes((models / "fulmar_serdes.ibs").read_bytes())
+    device.write_bytes((MODELS / "fulmar_serdes.ibs").read_bytes())
     fields.remove.click()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(device), ""))
     fields.choose.click()

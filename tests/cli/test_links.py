@@ -2,11 +2,7 @@
 
 from __future__ import annotations
 
-import importlib.resources
 import json
-import shutil
-import subprocess
-from pathlib import Path
 
 import numpy as np
 import pytest
@@ -25,6 +21,7 @@ from onda.studies.links.inputs import eye_inputs, link_inputs
 from onda.studies.links.link import LINK
 from onda.studies.links.merit_map import LINK_MAP, MapInputs
 from onda.studies.links.sweep import LINK_SWEEP, sweep_inputs
+from tests.models import MODELS, needs_compiler, shipped_model
 
 
 @pytest.fixture(scope="module")
@@ -128,14 +125,10 @@ def test_a_link_over_a_path_has_no_operating_margin(file) -> None:
         run("margin", file, "--link", "jl0")
 
 
-@pytest.mark.skipif(not (shutil.which("cc") or shutil.which("gcc")), reason="no C compiler here")
+@needs_compiler
 def test_an_executable_model_is_tried_from_the_command_line(file, tmp_path) -> None:
-    models = Path(str(importlib.resources.files("onda.data") / "models"))
-    compiler = shutil.which("cc") or shutil.which("gcc")
     for name in ("fulmar_tx", "fulmar_rx"):
-        (tmp_path / f"{name}.ami").write_bytes((models / f"{name}.ami").read_bytes())
-        command = [str(compiler), "-shared", "-fPIC", "-o", str(tmp_path / f"{name}.so")]
-        subprocess.run([*command, str(models / f"{name}.c"), "-lm"], check=True)
+        shipped_model(tmp_path, name)
     both = (
         "--sender", str(tmp_path / "fulmar_tx.ami"), "--listener", str(tmp_path / "fulmar_rx.ami"),
     )  # fmt: skip
@@ -146,7 +139,7 @@ def test_an_executable_model_is_tried_from_the_command_line(file, tmp_path) -> N
     assert [s["name"] for s in data["settings"]] == ["all equalisers", "without models"]
     assert data["settings"][1]["height_v"] == pytest.approx(plain["height_v"])
     device = tmp_path / "fulmar_serdes.ibs"
-    device.write_bytes((models / "fulmar_serdes.ibs").read_bytes())
+    device.write_bytes((MODELS / "fulmar_serdes.ibs").read_bytes())
     named = ("--sender", str(device), "--listener", f"{device}:serdes_rx")
     assert json.loads(run("eye", file, *named, "--json")[1]) == data
     with pytest.raises(InputError, match=r"2 of its models run here.*serdes_tx, serdes_rx"):

@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-import importlib.resources
 import json
-import shutil
-import subprocess
 from pathlib import Path
 
 import numpy as np
@@ -22,11 +19,9 @@ from onda.formats.ami.run import AmiLimits, run_library
 from onda.formats.ami.session import run_model
 from onda.formats.ami.tree import parse_tree
 from onda.formats.signal_csv import read_signals, write_signals
+from tests.models import MODELS, build, needs_compiler
 
 STEP, BIT = 6.25e-12, 100e-12
-COMPILER = shutil.which("cc") or shutil.which("gcc")
-needs_compiler = pytest.mark.skipif(COMPILER is None, reason="there is no C compiler here")
-MODELS = importlib.resources.files("onda.data") / "models"
 
 INIT = """
 long AMI_Init(double *h, long rows, long aggressors, double step, double bit, char *in, char **out,
@@ -42,14 +37,6 @@ FINE = '*out = in; static char ok[] = "fine"; *message = ok; return 1;'
 
 def shipped(name: str) -> AmiFile:
     return read_ami((MODELS / f"{name}.ami").read_bytes(), f"{name}.ami")
-
-
-def build(folder: Path, name: str, source: str, *more: str) -> Path:
-    (folder / f"{name}.c").write_text(source)
-    made = folder / f"{name}.so"
-    command = [str(COMPILER), "-shared", "-fPIC", "-O1", "-o", str(made), str(folder / f"{name}.c")]
-    subprocess.run([*command, *more, "-lm"], check=True, capture_output=True)
-    return made
 
 
 @pytest.fixture(scope="module")

@@ -2,11 +2,7 @@
 
 from __future__ import annotations
 
-import importlib.resources
-import shutil
-import subprocess
 from dataclasses import replace
-from pathlib import Path
 
 import numpy as np
 import pytest
@@ -27,10 +23,9 @@ from onda.studies.links.eye import EYE, EyeResult
 from onda.studies.links.inputs import eye_inputs, link_inputs
 from onda.studies.links.link import LINK, LinkEye
 from onda.studies.links.link_grid import channel_pulses
+from tests.models import needs_compiler, shipped_model
 
-COMPILER = shutil.which("cc") or shutil.which("gcc")
-pytestmark = pytest.mark.skipif(COMPILER is None, reason="there is no C compiler here")
-MODELS = importlib.resources.files("onda.data") / "models"
+pytestmark = needs_compiler
 
 
 @pytest.fixture(scope="module")
@@ -39,11 +34,8 @@ def built(tmp_path_factory) -> dict[str, tuple[bytes, bytes]]:
     folder = tmp_path_factory.mktemp("models")
     out = {}
     for name in ("fulmar_tx", "fulmar_rx"):
-        made = folder / f"{name}.so"
-        source = Path(str(MODELS / f"{name}.c"))
-        command = [str(COMPILER), "-shared", "-fPIC", "-O1", "-o", str(made), str(source), "-lm"]
-        subprocess.run(command, check=True, capture_output=True)
-        out[name] = ((MODELS / f"{name}.ami").read_bytes(), made.read_bytes())
+        parameters, library = shipped_model(folder, name)
+        out[name] = parameters.read_bytes(), library.read_bytes()
     return out
 
 

@@ -122,12 +122,17 @@ class Chain:
         per_ui = _per_ui(pulse, unit_interval)
         return SampledPulse(forward_taps(out.samples, self.receive_taps, per_ui), out.step)
 
-    def control(self, made: SampledPulse, unit_interval: float, where: str) -> float:
-        """By what its gain control multiplies everything, `made` being a pulse behind all else."""
+    def received(
+        self, pulse: SampledPulse, unit_interval: float, where: str
+    ) -> tuple[SampledPulse, float]:
+        """A pulse behind all but the decision feedback, and by what the gain control multiplied
+        it: as it does all that comes with it."""
+        made = self.behind_all(pulse, unit_interval)
         if self.gain_to <= 0.0:
-            return 1.0
+            return made, 1.0
         main = made.cursors(sampling_time(made, unit_interval, where), unit_interval)[0]
-        return self.gain_to / main if main > 0.0 else 1.0
+        gain = self.gain_to / main if main > 0.0 else 1.0
+        return scaled(made, gain), gain
 
 
 def scaled(pulse: SampledPulse, gain: float) -> SampledPulse:
@@ -202,9 +207,7 @@ def merit(
     ----------
     pulse, others : before any equaliser; noise : V rms at the sampler; jitter : s rms, of all kinds
     """
-    made = chain.behind_all(pulse, unit_interval)
-    gain = chain.control(made, unit_interval, where)
-    made = scaled(made, gain)
+    made, gain = chain.received(pulse, unit_interval, where)
     at = sampling_time(made, unit_interval, where)
     cursors = made.cursors(at, unit_interval)
     taps = decision_taps(cursors, chain)

@@ -15,7 +15,7 @@ from onda.project.model import Design
 from onda.studies.core.study import Case, Control, Study, compute
 from onda.studies.links.equalised import with_settings
 from onda.studies.links.inputs import LinkInputs, link_inputs
-from onda.studies.links.point import LINK_POINT, LinkPoint, PointInputs
+from onda.studies.links.point import LINK_POINT, LinkPoint
 from onda.studies.paths.corners import corner_variants
 
 __all__ = ["LINK_CORNERS", "Corner", "CornerInputs", "LinkCorners", "corner_inputs"]
@@ -98,22 +98,14 @@ def _moved(link: LinkInputs, moved: tuple[float, float, float]) -> LinkInputs:
     return replace(link, equalisers=replace(link.equalisers, chain=chain))
 
 
-@dataclass(frozen=True, slots=True)
-class CornerPoint:
-    """One corner, its settings moved from those kept."""
-
-    point: PointInputs
-    moved: tuple[float, float, float]
-
-
-def _run_corner(inputs: CornerPoint, control: Control) -> LinkPoint:
-    if not any(inputs.moved):
-        return LINK_POINT.run(inputs.point, control)
-    link = _moved(with_settings(inputs.point.link), inputs.moved)
-    return LINK_POINT.run(PointInputs(link), control)
+def _run_corner(corner: Corner, control: Control) -> LinkPoint:
+    link = corner.link
+    if any(corner.moved):
+        link = _moved(with_settings(link), corner.moved)
+    return LINK_POINT.run(link, control)
 
 
-CORNER_POINT: Study[CornerPoint, LinkPoint] = Study(
+CORNER_POINT: Study[Corner, LinkPoint] = Study(
     "link_corner", _run_corner, LinkPoint, title="Corner"
 )
 
@@ -121,9 +113,7 @@ CORNER_POINT: Study[CornerPoint, LinkPoint] = Study(
 def _corner_cases(inputs: CornerInputs) -> Sequence[Case]:
     first = inputs.corners[0].link
     return [
-        Case(
-            CORNER_POINT, CornerPoint(PointInputs(replace(one.link, settings_of=first)), one.moved)
-        )
+        Case(CORNER_POINT, replace(one, link=replace(one.link, settings_of=first)))
         for one in inputs.corners
     ]
 

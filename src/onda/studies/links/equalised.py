@@ -8,10 +8,16 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.links.chain import Chain, Merit, best_chain, decision_taps, sampling_time, scaled
+from onda.engine.links.chain import Chain, Merit, best_chain, decision_taps, sampling_time
 from onda.engine.links.pulse import PulseResponse
 from onda.engine.links.statistical import SampledPulse
-from onda.studies.links.inputs import ChainInputs, EyeInputs, LinkInputs
+from onda.studies.links.inputs import (
+    ChainInputs,
+    ChannelInputs,
+    EyeInputs,
+    LinkInputs,
+    MeritTerms,
+)
 from onda.studies.links.link_grid import channel_pulses
 
 __all__ = ["at_sampler", "found_chain", "with_settings"]
@@ -38,26 +44,22 @@ def _with_taps(chain: Chain) -> Iterator[Chain]:
 
 
 def found_chain(
-    wanted: ChainInputs,
-    pulse: SampledPulse,
-    others: list[SampledPulse],
-    unit_interval: float,
-    *,
-    where: str,
-    noise: float = 0.0,
-    jitter: float = 0.0,
-    levels: tuple[float, ...] = (-1.0, 1.0),
+    wanted: ChainInputs, channel: ChannelInputs, terms: MeritTerms
 ) -> tuple[Chain, Merit]:
-    """The chain with every choice made by the figure of merit, and that figure.
+    """The chain with every choice made by the figure of merit over a channel, and that figure.
 
     Taps are looked for at the gain that is best without any, then the gain again with these.
     """
-    terms = {"where": where, "noise": noise, "jitter": jitter, "levels": levels}
-    chain, found = best_chain(_to_try(wanted), pulse, others, unit_interval, **terms)
+    pulses = channel_pulses(channel)
+
+    def best(chains: Iterator[Chain]) -> tuple[Chain, Merit]:
+        others = list(pulses.others)
+        return best_chain(chains, pulses.own, others, channel.unit_interval, **terms)
+
+    chain, found = best(_to_try(wanted))
     if wanted.find_taps:
-        chain, found = best_chain(_with_taps(chain), pulse, others, unit_interval, **terms)
-        again = replace(wanted, chain=chain)
-        chain, found = best_chain(_to_try(again), pulse, others, unit_interval, **terms)
+        chain, found = best(_with_taps(chain))
+        chain, found = best(_to_try(replace(wanted, chain=chain)))
     return chain, found
 
 
@@ -66,10 +68,9 @@ def at_sampler(pulse: PulseResponse, inputs: EyeInputs) -> tuple[PulseResponse, 
     sample of its unit interval where it is sampled."""
     unit, per_ui = pulse.unit_interval, pulse.samples_per_ui
     sampled = SampledPulse(pulse.flat, unit / per_ui)
-    chain = _settings_of(inputs)
-    made = chain.behind_all(sampled, unit)
-    gain = chain.control(made, unit, inputs.sampling)
-    made = scaled(made, gain)
+    # The same settings that the eye at the error rate has.
+    chain, _ = found_chain(inputs.equalisers, inputs.channel, inputs.merit_terms)
+    made, gain = chain.received(sampled, unit, inputs.sampling)
     at = sampling_time(made, unit, inputs.sampling)
     taps = decision_taps(made.cursors(at, unit), chain)
     bits = -(-len(made.samples) // per_ui)
@@ -92,35 +93,9 @@ def at_sampler(pulse: PulseResponse, inputs: EyeInputs) -> tuple[PulseResponse, 
     return PulseResponse(volts, unit, pulse.base, uneven), round(at / made.step) % per_ui
 
 
-def _settings_of(inputs: EyeInputs) -> Chain:
-    """The same settings that the eye at the error rate has."""
-    pulses = channel_pulses(inputs.channel)
-    chain, _ = found_chain(
-        inputs.equalisers,
-        pulses.own,
-        list(pulses.others),
-        inputs.unit_interval,
-        where=inputs.sampling,
-        noise=inputs.noise,
-        jitter=inputs.jitter,
-        levels=inputs.levels,
-    )
-    return chain
-
-
 def with_settings(link: LinkInputs) -> LinkInputs:
     """A link whose equalisers are set: as those of `settings_of`, or as is best here."""
-    settings_of = link.settings_of or link
-    pulses = channel_pulses(settings_of.channel)
-    chain, _ = found_chain(
-        settings_of.equalisers,
-        pulses.own,
-        list(pulses.others),
-        settings_of.channel.unit_interval,
-        where=settings_of.sampling,
-        noise=settings_of.noise,
-        jitter=settings_of.jitter.effective,
-        levels=settings_of.levels,
-    )
+    of = link.settings_of or link
+    chain, _ = found_chain(of.equalisers, of.channel, of.merit_terms)
     fixed = replace(link.equalisers, chain=chain, gains=(), responses=(), find_taps=False)
     return replace(link, equalisers=fixed, settings_of=None)

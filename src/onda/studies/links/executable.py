@@ -105,11 +105,15 @@ def through_models(
     return np.asarray(at), np.asarray(out)
 
 
+def _file(model: ModelInputs) -> AmiFile:
+    return read_ami(model.parameters.read(), model.parameters.name)
+
+
 def answers_bits(model: ModelInputs | None) -> bool:
     """Whether a model takes waveforms (AMI_GetWave)."""
     if model is None:
         return False
-    file = read_ami(model.parameters.read(), model.parameters.name)
+    file = _file(model)
     return file.reserved("GetWave_Exists") is not None and file.says("GetWave_Exists")
 
 
@@ -117,7 +121,7 @@ def bits_ignored(model: ModelInputs | None) -> int:
     """How many bits a model needs before its answer counts."""
     if model is None:
         return 0
-    found = read_ami(model.parameters.read(), model.parameters.name).reserved("Ignore_Bits")
+    found = _file(model).reserved("Ignore_Bits")
     return max(int(float(found)), 0) if found is not None else 0
 
 
@@ -146,13 +150,13 @@ def _returns_impulse(file: AmiFile) -> bool:
 
 def returns_impulse(model: ModelInputs) -> bool:
     """Whether a model's AMI_Init answers with an impulse response."""
-    return _returns_impulse(read_ami(model.parameters.read(), model.parameters.name))
+    return _returns_impulse(_file(model))
 
 
 def _allowed(model: ModelInputs) -> tuple[str, AmiFile]:
     """The library's name and the model's parameters, where this machine may run it."""
     name = Path(model.library.name).name
-    file = read_ami(model.parameters.read(), model.parameters.name)
+    file = _file(model)
     if not is_allowed(model.library.sha256):
         raise InputError(
             f"{name} is a library that runs on this machine, and nobody here has allowed it",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import TypedDict
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,6 +34,7 @@ __all__ = [
     "GroupLane",
     "LinkInputs",
     "Mask",
+    "MeritTerms",
     "PatternInputs",
     "channel_inputs",
     "eye_inputs",
@@ -123,6 +125,15 @@ class ChainInputs:
         return self == ChainInputs(Chain())
 
 
+class MeritTerms(TypedDict):
+    """What a figure of merit goes by, beside pulses and equalisers; see `chain.merit`."""
+
+    where: str
+    noise: float
+    jitter: float
+    levels: tuple[float, ...]
+
+
 @dataclass(frozen=True, slots=True)
 class EyeInputs:
     """Everything an eye bit by bit depends on. `noise` V rms and `jitter` s are not on its bits:
@@ -142,6 +153,16 @@ class EyeInputs:
     def unit_interval(self) -> float:
         """Seconds."""
         return self.channel.unit_interval
+
+    @property
+    def merit_terms(self) -> MeritTerms:
+        """What settings are looked for by."""
+        return {
+            "where": self.sampling,
+            "noise": self.noise,
+            "jitter": self.jitter,
+            "levels": self.levels,
+        }
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,6 +191,16 @@ class LinkInputs:
     offset: float = 0.0
     sensitivity: float = 0.0
     settings_of: LinkInputs | None = None
+
+    @property
+    def merit_terms(self) -> MeritTerms:
+        """What settings are looked for by."""
+        return {
+            "where": self.sampling,
+            "noise": self.noise,
+            "jitter": self.jitter.effective,
+            "levels": self.levels,
+        }
 
 
 def _lane_inputs(design: Design, link: Link) -> LaneInputs | None:

@@ -49,20 +49,9 @@ def _chains(chain: Chain) -> Iterator[tuple[str, Chain]]:
 def _run(inputs: LinkInputs, control: Control) -> LinkEye:
     if inputs.settings_of is not None:
         inputs = with_settings(inputs)
-    channel, unit = inputs.channel, inputs.channel.unit_interval
-    pulses = channel_pulses(channel)
+    channel = inputs.channel
+    chain, figure = found_chain(inputs.equalisers, channel, inputs.merit_terms)
     control.progress(0.3)
-    shake = inputs.jitter.effective
-    chain, figure = found_chain(
-        inputs.equalisers,
-        pulses.own,
-        list(pulses.others),
-        unit,
-        where=inputs.sampling,
-        noise=inputs.noise,
-        jitter=shake,
-        levels=inputs.levels,
-    )
     per_ui = _FINE if inputs.fine else _QUICK
     settings, all_of_it = [], None
     choices = [(name, one, channel) for name, one in _chains(chain)]

@@ -85,9 +85,7 @@ def still_eye(
     InputError : nothing of a symbol is left at the sampler
     """
     pulses, unit = channel_pulses(channel), channel.unit_interval
-    made = chain.behind_all(pulses.own, unit)
-    gain = chain.control(made, unit, sampling)
-    made = scaled(made, gain)
+    made, gain = chain.received(pulses.own, unit, sampling)
     at = sampling_time(made, unit, sampling)
     cursors = made.cursors(at, unit)
     high, low = float(made.samples.max()), float(made.samples.min())

@@ -82,17 +82,12 @@ def _run(inputs: MapInputs, control: Control) -> LinkMap:
         )
     pulses, unit = channel_pulses(link.channel), link.channel.unit_interval
     others = list(pulses.others)
-    terms = {
-        "where": link.sampling,
-        "noise": link.noise,
-        "jitter": link.jitter.effective,
-        "levels": link.levels,
-    }
+    terms = link.merit_terms
     control.progress(0.1)
-    chain, found = found_chain(link.equalisers, pulses.own, others, unit, **terms)  # type: ignore[arg-type]
+    chain, found = found_chain(link.equalisers, link.channel, terms)
 
     def db(values: dict[str, float]) -> float:
-        return merit(_with(chain, values, unit), pulses.own, others, unit, **terms).db  # type: ignore[arg-type]
+        return merit(_with(chain, values, unit), pulses.own, others, unit, **terms).db
 
     x, y = SETTINGS[across][1], SETTINGS[up][1]
     out = np.empty((len(y), len(x)))

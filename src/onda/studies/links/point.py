@@ -10,14 +10,7 @@ from onda.studies.core.study import Control, Study
 from onda.studies.links.inputs import LinkInputs
 from onda.studies.links.link import LINK
 
-__all__ = ["LINK_POINT", "LinkPoint", "PointInputs"]
-
-
-@dataclass(frozen=True, slots=True)
-class PointInputs:
-    """A link as it is there."""
-
-    link: LinkInputs
+__all__ = ["LINK_POINT", "LinkPoint"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,10 +25,9 @@ class LinkPoint:
     why: str = ""
 
 
-def _run(inputs: PointInputs, _: Control) -> LinkPoint:
-    link = replace(inputs.link, compare=False)
+def _run(inputs: LinkInputs, _: Control) -> LinkPoint:
     try:
-        found = LINK.run(link, Control())
+        found = LINK.run(replace(inputs, compare=False), Control())
     except OndaError as error:
         return LinkPoint(why=str(error))
     half = 0.5 / found.unit_interval
@@ -48,6 +40,6 @@ def _run(inputs: PointInputs, _: Control) -> LinkPoint:
     )
 
 
-LINK_POINT: Study[PointInputs, LinkPoint] = Study(
+LINK_POINT: Study[LinkInputs, LinkPoint] = Study(
     "link_point", _run, LinkPoint, title="Point of the sweep"
 )

@@ -14,7 +14,7 @@ from onda.project.links.link import Link
 from onda.project.model import Design
 from onda.studies.core.study import Case, Control, Study, compute
 from onda.studies.links.inputs import LinkInputs, link_inputs
-from onda.studies.links.point import LINK_POINT, LinkPoint, PointInputs
+from onda.studies.links.point import LINK_POINT, LinkPoint
 
 __all__ = [
     "LINK_SWEEP",
@@ -115,6 +115,11 @@ class LinkSweep:
     losses: FloatArray
     why: tuple[str, ...]
 
+    @property
+    def is_open(self) -> NDArray[np.bool_]:
+        """At which values there is an eye."""
+        return np.asarray(np.nan_to_num(self.heights, nan=-1.0) > 0.0)
+
 
 def sweep_inputs(
     design: Design, link: Link, over: str, values: Sequence[float] = (), *, anew: bool = True
@@ -141,7 +146,7 @@ def _sweep_cases(inputs: SweepInputs) -> Sequence[Case]:
     sweep = SWEEPS[inputs.over]
     kept = None if inputs.anew else inputs.link
     return [
-        Case(LINK_POINT, PointInputs(replace(sweep.put(inputs.link, value), settings_of=kept)))
+        Case(LINK_POINT, replace(sweep.put(inputs.link, value), settings_of=kept))
         for value in inputs.values
     ]
 

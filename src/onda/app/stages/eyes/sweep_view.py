@@ -39,7 +39,7 @@ def sweep_words(found: LinkSweep | None, why_not: str) -> str:
     """Until where the eye is open."""
     if found is None:
         return why_not or "Working out the eye at every value…"
-    is_open = np.nan_to_num(found.heights, nan=-1.0) > 0.0
+    is_open = found.is_open
     name = SWEEPS[found.over].title.split(",")[0]
     if is_open.all():
         last = _value(found.over, float(found.values[-1]))
@@ -128,7 +128,7 @@ class SweepView(QWidget):
             for plot in (self.heights, self.widths):
                 plot.show_curves([], empty=why_not or " ")
             return
-        is_open = np.nan_to_num(found.heights, nan=-1.0) > 0.0
+        is_open = found.is_open
         self.look_at(int(np.flatnonzero(is_open)[-1]) if is_open.any() else 0)
 
     def show_eye(self, link: LinkEye, mask: Mask | None) -> None:
