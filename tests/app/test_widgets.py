@@ -16,6 +16,7 @@ from onda.app.shell.fields import ChoiceBox, NumberRows, QuantityField, TextFiel
 from onda.app.shell.margin_strip import MarginStrip
 from onda.app.shell.rows import Row, RowList
 from onda.app.shell.window import MainWindow
+from onda.app.stages import STAGES
 from onda.app.stages.lines.map_view import MapView
 from onda.app.theme import DAY, NIGHT, Look
 from onda.errors import InputError
@@ -323,9 +324,10 @@ def test_course_tips_say_state_and_promise(window: MainWindow) -> None:
     assert "something fails" in tip_at(course, paths.x(), paths.y())
     tip = tip_at(course, coupling.x(), coupling.y())
     assert "something fails" in tip
-    buses = course.centre(6).toPoint()
-    tip = tip_at(course, buses.x(), buses.y())
-    assert "set-up and hold" in tip
+    row, coming = next((k, s) for k, s in enumerate(STAGES) if not s.ready)
+    there = course.centre(row).toPoint()
+    tip = tip_at(course, there.x(), there.y())
+    assert coming.promise in tip
     assert "Not built yet" in tip
 
 

@@ -18,7 +18,7 @@ from onda.project.kind import Ref
 from onda.project.quantities import parse_quantity as q
 from onda.studies.buses.book import sheets_of, write_book
 from onda.studies.buses.bus import BUS, BusResult
-from onda.studies.buses.case import BUS_CASE, CaseResult, case_waves
+from onda.studies.buses.case import BUS_CASE, CaseResult, Looked, best_of, case_waves
 from onda.studies.buses.inputs import bus_inputs, case_path
 from onda.studies.buses.judge import measure_bus
 from onda.studies.buses.seen import BUS_SEEN
@@ -103,6 +103,45 @@ def test_a_lane_has_one_strobe_moved_to_where_its_margins_are_alike(small, found
     )
     longer = 34.9e-3 - 33.2e-3
     assert dq1.setup - dq6.setup == pytest.approx(longer * 7.0e-9, rel=0.25)
+
+
+def eyes(**heights: float) -> tuple[Looked, ...]:
+    """A signal looked at with its strobe at places in ps (`m` for minus) and the heights there."""
+    places = ((float(name[1:].replace("m", "-")) * 1e-12, h) for name, h in heights.items())
+    return tuple(Looked(place, 0.0, 0.0, 0.6, 0.6, height) for place, height in places)
+
+
+@pytest.mark.parametrize(
+    ("signals", "place"),
+    [
+        # Each alone would go elsewhere: the least tall eye decides.
+        ([eyes(p0=0.4, p50=0.5, pm50=0.3), eyes(p0=0.4, p50=0.2, pm50=0.5)], 0.0),
+        # Nearly as good, and nearer.
+        ([eyes(p0=0.46, p50=0.5)], 0.0),
+        ([eyes(p0=0.44, p50=0.5)], 50.0),
+        # Of no place that all have, one that most have, however small.
+        ([eyes(p50=0.5), eyes(p50=0.2, p0=0.5), eyes(pm50=0.9)], 50.0),
+        ([eyes(p0=math.nan, p50=0.1)], 50.0),
+        ([eyes(p0=-0.30, p50=-0.10)], 50.0),
+    ],
+)
+def test_a_lane_chooses_the_place_of_its_strobe(signals, place) -> None:
+    assert best_of(signals) == pytest.approx(place * 1e-12)
+
+
+def test_a_signal_that_is_closed_where_its_lane_is_open_says_so(project, small) -> None:
+    inputs = bus_inputs(project.design, small, "write-b")
+    one = [c for c in inputs.cases if c.corner == "typ"]
+    there = [
+        CaseResult(setup=0.0, hold=0.0, looked=eyes(p0=0.4)),
+        CaseResult(setup=0.0, hold=0.0, looked=eyes(p0=0.3)),
+        CaseResult(setup=0.0, hold=0.0, looked=eyes(p50=0.5)),
+    ]
+    again = replace(inputs, cases=(one[0], one[1], replace(one[1], signal="DQ9")))
+    *open_ones, closed = BUS.gather(again, there).cases
+    assert "closed where its lane's strobe stands" in closed.found.failure
+    assert (closed.state, closed.shift) == ("unknown", 0.0)
+    assert [c.state for c in open_ones] == ["holds", "holds"]
 
 
 def test_a_strobe_that_is_not_centred_stays(project, small) -> None:

@@ -8,11 +8,9 @@ of slews (as data sheets of source-synchronous memories define them).
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache
 from itertools import pairwise
-from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -155,28 +153,33 @@ def lane_timing(
     """
     if edges not in ("both", "rising"):
         raise NotPhysical("edges", edges, "both or rising")
-    found = [(float(t), 1) for t in strobe.crossings(0.0, 1)]
-    if edges == "both":
-        found += [(float(t), -1) for t in strobe.crossings(0.0, -1)]
+    ways = (1, -1) if edges == "both" else (1,)
+    found = [(t, way) for way in ways for t in strobe.crossings(0.0, way).tolist()]
     inside = sorted(x for x in found if window[0] <= x[0] <= window[1])
     if not inside:
         raise NotPhysical("strobe", "no edge in the window", "one or more")
-    # Every edge asks for the same few levels.
-    passed = _Passed(cache(data.crossings), cache(strobe.crossings))
-    looked = tuple(_edge(data, passed, sheet, at, direction) for at, direction in inside)
-    setup, hold = (
-        _least([getattr(e, name) for e in looked]) for name in ("setup_margin", "hold_margin")
+    at, way = np.array([t for t, _ in inside]), np.array([way for _, way in inside])
+    volts = np.interp(at, data.time, data.volts)
+    bit = (volts > sheet.vref).astype(int)
+    looked = np.empty((len(at), len(_LOOKED)))
+    for one in (0, 1):
+        looked[bit == one, :4] = _data_times(data, sheet, at[bit == one], 1 if one else -1)
+    for direction in ways:
+        looked[way == direction, 4] = _strobe_slews(strobe, sheet, at[way == direction], direction)
+    timings = tuple(
+        _edge(sheet, edge, kind, *row)
+        for edge, kind, row in zip(at.tolist(), bit.tolist(), looked.tolist(), strict=True)
     )
-    values = [(e.bit, data.at(e.edge)) for e in looked]
-    ones = [v for bit, v in values if bit]
-    zeros = [v for bit, v in values if not bit]
+    setup, hold = (
+        _least([getattr(e, name) for e in timings]) for name in ("setup_margin", "hold_margin")
+    )
     return LaneTiming(
-        looked,
+        timings,
         setup,
         hold,
         0.5 * (hold - setup),
-        min(ones, default=math.nan),
-        max(zeros, default=math.nan),
+        float(volts[bit == 1].min()) if bit.any() else math.nan,
+        float(volts[bit == 0].max()) if not bit.all() else math.nan,
     )
 
 
@@ -184,29 +187,23 @@ def _least(values: Sequence[float]) -> float:
     return min((v for v in values if not math.isnan(v)), default=math.nan)
 
 
-def _last_before(times: FloatArray, at: float) -> float:
-    before = times[times < at]
-    return float(before[-1]) if len(before) else math.nan
+def _last_before(times: FloatArray, at: FloatArray) -> FloatArray:
+    """Of rising times the last one before each of `at`; NaN where there is none."""
+    found = np.concatenate([[np.nan], times])[np.searchsorted(times, at, side="left")]
+    return np.where(np.isnan(at), np.nan, found)
 
 
-def _first_after(times: FloatArray, at: float) -> float:
-    after = times[times > at]
-    return float(after[0]) if len(after) else math.nan
+def _first_after(times: FloatArray, at: FloatArray) -> FloatArray:
+    """Of rising times the first one after each of `at`; NaN where there is none."""
+    # A time that is not there sorts behind all others.
+    return np.concatenate([times, [np.nan]])[np.searchsorted(times, at, side="right")]
 
 
-class _Passed(NamedTuple):
-    """Where data and strobe pass a level in a direction, each worked out once."""
-
-    data: Callable[[float, int], FloatArray]
-    strobe: Callable[[float, int], FloatArray]
-
-
-def _edge(data: Waveform, passed: _Passed, sheet: Sheet, at: float, way: int) -> EdgeTiming:
-    bit = 1 if data.at(at) > sheet.vref else 0
-    towards = 1 if bit else -1
+def _data_times(data: Waveform, sheet: Sheet, at: FloatArray, towards: int) -> FloatArray:
+    """Set-up and hold s, their slews V/s (n, 4) at edges that sample a one (1) or a zero (-1)."""
     ac, dc = sheet.vref + towards * sheet.ac_offset, sheet.vref + towards * sheet.dc_offset
-    to_ac, to_vref = passed.data(ac, towards), passed.data(sheet.vref, towards)
-    from_dc, from_vref = passed.data(dc, -towards), passed.data(sheet.vref, -towards)
+    to_ac, to_vref = data.crossings(ac, towards), data.crossings(sheet.vref, towards)
+    from_dc, from_vref = data.crossings(dc, -towards), data.crossings(sheet.vref, -towards)
     reached = _last_before(to_ac, at)
     left = _first_after(from_dc, at)
     # The transition itself: up to the first crossing of the ac level, from the last of the dc one.
@@ -214,16 +211,30 @@ def _edge(data: Waveform, passed: _Passed, sheet: Sheet, at: float, way: int) ->
     setup_slew = sheet.ac_offset / (_first_after(to_ac, began) - began)
     ended = _first_after(from_vref, left)
     hold_slew = sheet.dc_offset / (ended - _last_before(from_dc, ended))
-    level = sheet.strobe_level
-    strobe_slew = (
-        2.0
-        * level
-        / (
-            _first_after(passed.strobe(way * level, way), at)
-            - _last_before(passed.strobe(-way * level, way), at)
-        )
-    )
-    setup, hold = at - reached, left - at
+    return np.stack([at - reached, left - at, setup_slew, hold_slew], axis=1)
+
+
+def _strobe_slews(strobe: Waveform, sheet: Sheet, at: FloatArray, way: int) -> FloatArray:
+    """V/s (n,) of the strobe through its levels about each edge."""
+    level = way * sheet.strobe_level
+    left = _first_after(strobe.crossings(level, way), at)
+    began = _last_before(strobe.crossings(-level, way), at)
+    return 2.0 * sheet.strobe_level / (left - began)
+
+
+_LOOKED = ("setup", "hold", "setup_slew", "hold_slew", "strobe_slew")
+
+
+def _edge(
+    sheet: Sheet,
+    at: float,
+    bit: int,
+    setup: float,
+    hold: float,
+    setup_slew: float,
+    hold_slew: float,
+    strobe_slew: float,
+) -> EdgeTiming:
     return EdgeTiming(
         at,
         bit,

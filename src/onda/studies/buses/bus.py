@@ -91,7 +91,7 @@ def _gather(inputs: BusInputs, found: Sequence[CaseResult | None]) -> BusResult:
         place = places.get(_lane(one))
         here = next((x for x in result.looked if x.offset == place), None)
         if result.looked and here is None:
-            result = replace(result, failure="its lane's strobe is open elsewhere for others")
+            result = replace(result, failure="its eye is closed where its lane's strobe stands")
         elif here is not None:
             # The whole lane goes by one strobe.
             result = replace(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from itertools import chain
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,6 +27,8 @@ _PLACES = tuple(_STEP * k for k in (0, -1, 1, -2, 2, -3, 3, -4, 4))
 """Places of the strobe that are looked at, unit intervals from where it comes."""
 _ALIKE = 0.1
 """Share of the tallest eye by which another one counts as tall."""
+_OPEN = 0.5
+"""Share of the tallest eye by which a place is looked at."""
 _LOOKS = 4
 """How often the reference level is taken anew from the eye that it makes."""
 _GROUPS, _SAGS, _SLOPES = 0.08, 0.75, 0.15
@@ -204,24 +207,25 @@ def _why(inputs: CaseInputs, timing: LaneTiming, memory: Memory | None) -> str:
     return "; ".join(parts)
 
 
-def best_of(signals: Sequence[tuple[Looked, ...]]) -> float | None:
+def best_of(signals: Sequence[tuple[Looked, ...]]) -> float:
     """The place of a strobe, s, where the least tall eye of its signals is tallest, the nearest of
-    those that are nearly as good; None where they have none in common."""
-    common = set.intersection(*({x.offset for x in one} for one in signals))
-    if not common:
-        return None
+    those that are nearly as good.
 
-    def height(offset: float) -> float:
-        heights = [x.height for one in signals for x in one if x.offset == offset]
-        return min((h if math.isfinite(h) else -math.inf) for h in heights)
-
-    most = max(height(offset) for offset in common)
-    good = [x for x in common if height(x) >= most - _ALIKE * abs(most)]
-    return min(good or common, key=abs)
+    Only places are taken that the most signals have: a signal without it is closed there.
+    """
+    heights: dict[float, list[float]] = {}
+    for looked in chain.from_iterable(signals):
+        height = looked.height if math.isfinite(looked.height) else -math.inf
+        heights.setdefault(looked.offset, []).append(height)
+    shared = max(map(len, heights.values()))
+    least = {offset: min(some) for offset, some in heights.items() if len(some) == shared}
+    most = max(least.values())
+    good = [x for x, height in least.items() if height >= most - _ALIKE * abs(most)]
+    return min(good or least, key=abs)
 
 
 def _open_places(inputs: CaseInputs, waves: CaseWaves) -> list[float]:
-    """Where the eye at the strobe is tallest, s from where it comes, and the places beside it."""
+    """Where the eye at the strobe is at least half as tall as anywhere, s from where it comes."""
     unit, level = inputs.unit_interval, _middle(inputs, waves.time, waves.data)
     strobe = Waveform(waves.strobe_time, waves.strobe)
     edges = np.concatenate([strobe.crossings(0.0, 1), strobe.crossings(0.0, -1)])
@@ -235,8 +239,7 @@ def _open_places(inputs: CaseInputs, waves: CaseWaves) -> list[float]:
 
     heights = {place: height(place) for place in _PLACES}
     most = max(heights.values())
-    best = next(p for p in _PLACES if heights[p] >= most - _ALIKE * abs(most))
-    return [unit * (best + step) for step in (0.0, -_STEP, _STEP)]
+    return [unit * p for p in _PLACES if heights[p] >= most - _OPEN * abs(most)]
 
 
 def _run(inputs: CaseInputs, _: Control) -> CaseResult:
@@ -251,9 +254,7 @@ def _run(inputs: CaseInputs, _: Control) -> CaseResult:
                     found.height,
                 )
             )  # fmt: skip
-        best = best_of([tuple(looked)])
-        assert best is not None
-        timing, level = times[best]
+        timing, level = times[best_of([tuple(looked)])]
         memory = _memory(inputs, timing, waves)
     except OndaError as error:
         return CaseResult(failure=str(error))
