@@ -22,6 +22,7 @@ from onda.project.model import Project
 from onda.studies.core.cache import ResultCache
 from onda.studies.core.check import check_project
 from onda.studies.core.executors import here, threads
+from onda.studies.core.keys import fingerprint
 from onda.studies.core.runner import StudyRunner
 
 settings.register_profile("onda", deadline=None, max_examples=60)
@@ -52,17 +53,22 @@ def project() -> Project:
 
 @pytest.fixture(scope="session")
 def shared_cache(tmp_path_factory: pytest.TempPathFactory, project: Project) -> ResultCache:
-    """Results of Fulmar, computed once a session: workers share the folder, one fills it."""
+    """Results of Fulmar, computed once a session: workers share the folder, one fills it.
+
+    `ONDA_TEST_RESULTS` names a folder that sessions share; keys follow the sources that compute.
+    """
     base = tmp_path_factory.getbasetemp()
-    folder = base.parent if os.environ.get("PYTEST_XDIST_WORKER") else base
+    own = base.parent if os.environ.get("PYTEST_XDIST_WORKER") else base
+    folder = Path(os.environ.get("ONDA_TEST_RESULTS", own))
     cache = ResultCache(folder / "results")
+    done = folder / f"results-{fingerprint()}.done"
     with (folder / "results.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
-        if not (folder / "results.done").exists():
+        if not done.exists():
             runner = StudyRunner(threads(), cache)
             check_project(project, runner)
             runner.close()
-            (folder / "results.done").touch()
+            done.touch()
     return cache
 
 

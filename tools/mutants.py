@@ -150,7 +150,7 @@ def tests_of(module: str) -> list[str]:
     return [test for _, _, test in sorted(ranked)[:_MOST_TESTS]]
 
 
-def _noticed(fault: Fault, tree: Path) -> tuple[bool, float]:
+def _noticed(fault: Fault, tree: Path, results: Path) -> tuple[bool, float]:
     """Whether a test fails with the fault in a copy of the tree, and the seconds it took."""
     target = tree / "src" / "onda" / fault.module
     before = target.read_text(encoding="utf-8")
@@ -159,7 +159,7 @@ def _noticed(fault: Fault, tree: Path) -> tuple[bool, float]:
     homes = {f"XDG_{k}_HOME": str(tree / f"home-{k.lower()}") for k in ("CACHE", "STATE", "CONFIG")}
     environment = os.environ | homes | {
         "PYTHONPATH": str(tree / "src"), "QT_QPA_PLATFORM": "offscreen",
-        "PYTHONDONTWRITEBYTECODE": "1",
+        "PYTHONDONTWRITEBYTECODE": "1", "ONDA_TEST_RESULTS": str(results),
     }  # fmt: skip
     command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider"]
     try:
@@ -209,7 +209,9 @@ def main() -> None:
     asked = parser.parse_args()
     faults = drawn(asked.seed, asked.count, asked.only)
     with tempfile.TemporaryDirectory() as folder:
-        trees = []
+        trees, results = [], Path(folder) / "results"
+        # Results are shared by faults that change nothing of what computes them.
+        results.mkdir()
         for k in range(asked.jobs):
             tree = Path(folder) / str(k)
             ignored = shutil.ignore_patterns(".git", ".venv", "__pycache__", "*.png")
@@ -220,7 +222,7 @@ def main() -> None:
             number, fault = pair
             tree = trees.pop()
             try:
-                noticed, took = _noticed(fault, tree)
+                noticed, took = _noticed(fault, tree, results)
             finally:
                 trees.append(tree)
             mark = "noticed " if noticed else "SURVIVED"

@@ -50,11 +50,16 @@ def make_window(qtbot: QtBot, project: Project, shared_cache: ResultCache) -> It
         assert [t for t in window.findChildren(QTimer) if t.isActive()] == []
 
 
+def only(project: Project, kind: str) -> Project:
+    """A board with what is required of one kind alone: the rest of it is not run along."""
+    kept = tuple(r for r in project.requirements if r.kind == kind)
+    return set_value(project, requirements=kept)
+
+
 @pytest.fixture(scope="session")
 def of_lines(project: Project) -> Project:
-    """Fulmar with what is required of its lines alone: the rest of the board is not run along."""
-    kept = tuple(r for r in project.requirements if r.kind == "line")
-    return set_value(project, requirements=kept)
+    """Fulmar with what is required of its lines."""
+    return only(project, "line")
 
 
 @pytest.fixture

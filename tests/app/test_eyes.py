@@ -19,19 +19,20 @@ from onda.app.stages.eyes.stage import EyesStage
 from onda.formats.signal_csv import write_signals
 from onda.project.base import set_value
 from onda.project.links import executable
+from onda.project.model import Project
 from onda.project.quantities import format_si, parse_quantity
 from onda.studies.core.study import Control
 from onda.studies.links.inputs import link_inputs
 from onda.studies.links.link import LinkEye
 from onda.studies.links.margin import OPERATING_MARGIN, margin_inputs
 from onda.studies.links.merit_map import LINK_MAP, MapInputs
-from tests.app.conftest import MakeWindow
+from tests.app.conftest import MakeWindow, only
 from tests.models import MODELS, needs_compiler, shipped_model
 
 
 @pytest.fixture
-def window(make_window: MakeWindow) -> MainWindow:
-    return make_window(stage="eyes")
+def window(make_window: MakeWindow, project: Project) -> MainWindow:
+    return make_window(only(project, "link"), stage="eyes")
 
 
 def look_at(window: MainWindow, link: str, view: str = "rate") -> EyesStage:

@@ -17,18 +17,19 @@ from onda.app.stages.eyes.rate_view import RateView
 from onda.app.stages.eyes.stage import EyesStage
 from onda.app.stages.eyes.strip import boxes_of
 from onda.app.stages.eyes.sweep_view import SweepView
+from onda.project.model import Project
 from onda.project.quantities import format_si
 from onda.studies.core.study import Control
 from onda.studies.links.along import LINK_ALONG, POINTS
 from onda.studies.links.corners import LINK_CORNERS, corner_inputs
 from onda.studies.links.inputs import link_inputs
 from onda.studies.links.sweep import LINK_SWEEP, sweep_inputs
-from tests.app.conftest import MakeWindow
+from tests.app.conftest import MakeWindow, only
 
 
 @pytest.fixture
-def window(make_window: MakeWindow) -> MainWindow:
-    return make_window(stage="eyes")
+def window(make_window: MakeWindow, project: Project) -> MainWindow:
+    return make_window(only(project, "link"), stage="eyes")
 
 
 def look_at(window: MainWindow, link: str, view: str = "rate") -> EyesStage:

@@ -19,9 +19,15 @@ from onda.app.stages.networks.stage import NetworksStage
 from onda.errors import InputError
 from onda.formats.touchstone.reader import read_touchstone
 from onda.formats.touchstone.write import write_touchstone
+from onda.project.model import Project
 from onda.project.networks.network import ChainSource
 from onda.studies.core.margin import State
-from tests.app.conftest import drag, type_into
+from tests.app.conftest import MakeWindow, drag, only, type_into
+
+
+@pytest.fixture
+def window(make_window: MakeWindow, project: Project) -> MainWindow:
+    return make_window(only(project, "network"), stage="networks")
 
 
 def stage(window: MainWindow) -> NetworksStage:

@@ -19,9 +19,15 @@ from onda.errors import InputError
 from onda.project.edits import remove_object
 from onda.project.kind import Ref
 from onda.project.measures import measure
+from onda.project.model import Project
 from onda.project.quantities import format_si
 from onda.studies.core.margin import State
-from tests.app.conftest import drag, type_into
+from tests.app.conftest import MakeWindow, drag, only, type_into
+
+
+@pytest.fixture
+def window(make_window: MakeWindow, project: Project) -> MainWindow:
+    return make_window(only(project, "path"), stage="paths")
 
 
 def stage(window: MainWindow) -> PathsStage:
