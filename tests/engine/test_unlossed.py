@@ -9,7 +9,13 @@ from onda.engine.lines import CapacitancePart, Line
 from onda.engine.materials import WidebandDebye
 from onda.engine.networks.peeling import find_lumps, peeled
 from onda.engine.networks.time_domain import Edge, impulse_response
-from onda.engine.networks.unlossed import loss_per_delay, unlossed_response
+from onda.engine.networks.unlossed import (
+    LossPerDelay,
+    loss_per_delay,
+    on_frequencies,
+    onto_own,
+    unlossed_response,
+)
 
 F = np.arange(0, 2001) * 2e7
 DELAY = 6.5e-9
@@ -85,3 +91,26 @@ def test_what_lets_nothing_through_has_no_loss_of_its_own() -> None:
     s = np.zeros((len(F), 2, 2), dtype=complex)
     s[:, 0, 0] = s[:, 1, 1] = 1.0
     assert loss_per_delay(F, s) is None
+
+
+def test_a_line_seen_by_its_own_impedance_sends_nothing_back() -> None:
+    """S of a lossy line on 50 ohm, put onto its own impedance: exp(-gamma l) and nothing else."""
+    line = Line(62.0 * DELAY, (CapacitancePart(DELAY / 62.0),), 40.0, 2e-3, "sum")
+    f = F[1:]
+    gamma, zc = line.propagation(2j * np.pi * f)
+    own = onto_own(line.s_parameters(f, 0.1), zc / 50.0)
+    assert np.abs(own[:, 0, 0]).max() < 1e-9
+    assert own[:, 1, 0] == pytest.approx(np.exp(-0.1 * gamma))
+    assert own[:, 0, 1] == pytest.approx(own[:, 1, 0])
+
+
+def test_loss_by_delay_is_asked_next_to_rest_instead_of_at_it() -> None:
+    loss = LossPerDelay(1e-9, at_rest=2e7, skin=3e3, tangent=0.01)
+    gamma, zeta = on_frequencies(F, loss, 1e9)
+    near, own = loss.functions(np.array([2j * np.pi * 1e-3 * F[1]]), 1e9)
+    assert (gamma[0], zeta[0]) == (near[0], own[0])
+    # In the middle: the sum of what resistance, skin and dielectric take, each small.
+    k, w = 100, 2 * np.pi * F[100]
+    wanted = 2e7 + 3e3 * np.sqrt(F[k]) + 0.01 * w / 2.0
+    assert gamma[k].real == pytest.approx(wanted, rel=0.02)
+    assert abs(zeta[k]) == pytest.approx(1.0, abs=0.05)
