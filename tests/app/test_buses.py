@@ -9,6 +9,7 @@ from PyQt6.QtTest import QTest
 
 from onda.app.shell.window import MainWindow
 from onda.app.stages.buses.case_map import case_words
+from onda.app.stages.buses.search_view import SearchView, search_words
 from onda.app.stages.buses.stage import BusesStage, bus_words
 from onda.demo import fulmar_project
 from onda.project.base import set_value
@@ -16,6 +17,7 @@ from onda.project.edits import replace_object
 from onda.project.quantities import format_si
 from onda.studies.buses.bus import BUS, BusResult
 from onda.studies.buses.inputs import bus_inputs
+from onda.studies.buses.search import BUS_SEARCH, search_inputs
 from onda.studies.buses.seen import BUS_SEEN
 from onda.studies.core.study import Control
 from tests.app.conftest import MakeWindow
@@ -213,3 +215,38 @@ def test_margins_are_those_of_the_map(window: MainWindow) -> None:
     assert by["bus_setup"].value == pytest.approx(found.least("setup"))
     assert by["bus_hold"].value == pytest.approx(found.least("hold"))
     assert by["bus_height"].value == pytest.approx(found.least("height"))
+
+
+def test_every_strength_is_tried_and_one_taken(window: MainWindow) -> None:
+    stage = shown(window)
+    stage.map.choose(("DQ6", "write-a", "slow"))
+    stage.views.choose("search")
+    assert window.settle(120_000)
+    view = stage.views.get("search", SearchView)
+    design = window.document.project.design
+    found = BUS_SEARCH.run(search_inputs(design, design.bus("byte0"), "write-a", "DQ6"), Control())
+    assert [r.id for r in view.list.rows] == [str(k) for k in found.order]
+    for row, k in zip(view.list.rows, found.order, strict=True):
+        models = [c.removeprefix("\u25b8 ") for c in row.cells[:3]]
+        assert tuple(models) == found.choices[k]
+        assert row.cells[0].startswith("\u25b8") == (k == found.now)
+        assert row.cells[3] == f"{1e12 * found.setup[k]:.0f} ps".replace("-", "\u2212")
+        assert row.cells[4] == f"{1e12 * found.hold[k]:.0f} ps".replace("-", "\u2212")
+        assert row.cells[5] == format_si(found.height[k], "voltage")
+        assert bool(row.inks and row.inks[0]) == (not found.worst[k] >= 0.0)
+    assert view.sentence.text() == search_words(found, "")
+    assert f"{found.near} come within a tenth" in view.sentence.text()
+    before = window.document.project.design.bus("byte0")
+    view.take.click()
+    assert window.settle(120_000)
+    after = window.document.project.design.bus("byte0")
+    operation = next(o for o in after.operations if o.id == "write-a")
+    assert [operation.model_of(d.id) for d in after.devices] == list(found.choices[found.best])
+    assert after.operations[1] == before.operations[1]
+    # The best is the present one now, and nothing more to be taken.
+    assert view.list.rows[0].cells[0].startswith("\u25b8")
+    assert not view.take.isEnabled()
+    case = next(c for c in expected(window).cases if c.signal == "DQ6" and c.corner == "slow")
+    assert stage.map.cells["DQ6", "write-a", "slow"].case == case
+    window.undo()
+    assert window.document.project.design.bus("byte0") == before

@@ -49,9 +49,9 @@ from onda.studies.core.held import Held
 __all__ = ["Soak"]
 
 _STAGES = ("stackup", "lines", "paths", "coupling", "networks", "eyes")
-_CACHE = 2**25
+_CACHE = 2**24
 """Bytes of results in memory, so that it is full before the warm-up ends."""
-_HELD = 2**23
+_HELD = 2**21
 """The same of each function that holds what it made last."""
 _TYPED = ("12", "50 ohm", "0.2 mm", "3 GHz", "banana", "", "-1", "1e9", "100 ps", "1 V", "none")
 _PRESSED_NEVER = ("Report",)

@@ -19,6 +19,7 @@ from onda.project.edits import replace_object
 from onda.project.store import save_project
 from onda.studies.buses.bus import BUS
 from onda.studies.buses.inputs import bus_inputs
+from onda.studies.buses.search import BUS_SEARCH, search_inputs
 from onda.studies.core.study import Control
 
 
@@ -103,3 +104,28 @@ def test_what_cannot_be_worked_out_is_no_success(project, tmp_path: Path) -> Non
     assert code == 1
     assert "2 without an answer" in out
     assert "dq_none" in out
+
+
+def test_a_search_lists_every_choice_the_best_first(project, file) -> None:
+    code, out = run("bus", file, "--search", "Write A", "--only", "DQ6", "--json")
+    told = json.loads(out)
+    design = project.design
+    found = BUS_SEARCH.run(search_inputs(design, design.bus("byte0"), "write-a", "DQ6"), Control())
+    assert told["near_the_best"] == found.near
+    assert len(told["choices"]) == len(found.choices)
+    for k, row in zip(found.order, told["choices"], strict=True):
+        assert list(row["models"].items()) == list(
+            zip(found.devices, found.choices[k], strict=True)
+        )
+        assert row["setup_margin_s"] == pytest.approx(found.setup[k])
+        assert row["hold_margin_s"] == pytest.approx(found.hold[k])
+        assert row["height_v"] == pytest.approx(found.height[k])
+        assert row["now"] == (k == found.now)
+    assert code == (1 if found.worst[found.now] < 0.0 else 0)
+
+
+def test_a_search_of_nothing_is_refused(file) -> None:
+    with pytest.raises(InputError, match="has no operation 'Erase'"):
+        run("bus", file, "--search", "Erase")
+    with pytest.raises(InputError, match="has no signal 'DQ77'"):
+        run("bus", file, "--search", "Write A", "--only", "DQ77")

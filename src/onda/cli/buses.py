@@ -21,7 +21,11 @@ from onda.cli.common import (
 )
 
 if TYPE_CHECKING:
+    from onda.project.buses.bus import Bus
+    from onda.project.model import Design
     from onda.studies.buses.bus import BusCase
+    from onda.studies.buses.search import BusSearch, SearchInputs
+    from onda.studies.core.runner import StudyRunner
 
 __all__ = ["register"]
 
@@ -42,6 +46,9 @@ def bus(
     only: Annotated[
         str, typer.Option("--only", help="A signal, a strobe's lane, or an operation.")
     ] = "",
+    search: Annotated[
+        str, typer.Option("--search", help="An operation: every strength and termination, tried.")
+    ] = "",
     as_csv: Annotated[bool, typer.Option("--csv", help="A row for each case.")] = False,
     book: Annotated[
         Path | None, typer.Option("--book", help="Write a spreadsheet, a sheet a topic.")
@@ -50,15 +57,23 @@ def bus(
 ) -> None:
     """Set-up and hold of every signal, operation and corner of a bus, the worst first.
 
-    Exit 1 where a case fails or has no answer.
+    With --search what every choice of strengths and terminations would bring to the worst signal
+    of an operation (or to that of --only), the best first. Exit 1 where a case fails or has no
+    answer; of a search, where the present choice does.
     """
     from onda.studies.buses.book import write_book
     from onda.studies.buses.bus import BUS
     from onda.studies.buses.inputs import bus_inputs
+    from onda.studies.buses.search import BUS_SEARCH
 
     project = open_project(file)
     found = pick(project.design.buses, bus, "bus", file=file)
     with running() as runner:
+        if search:
+            design = project.design
+            answer = runner.result(BUS_SEARCH, _asked(design, found, search, only, runner))
+            _tell_search(answer, as_json=as_json)
+            raise typer.Exit(0 if answer.worst[answer.now] >= 0.0 else EXIT_FAILS)
         result = runner.result(BUS, bus_inputs(project.design, found, only))
     cases = sorted(result.cases, key=lambda c: -math.inf if math.isnan(c.worst) else c.worst)
     rows = [_row(one) for one in cases]
@@ -74,6 +89,51 @@ def bus(
         _print(found.name, cases)
     if any(one.state != "holds" for one in cases):
         raise typer.Exit(EXIT_FAILS)
+
+
+def _asked(
+    design: Design, bus: Bus, operation: str, signal: str, runner: StudyRunner
+) -> SearchInputs:
+    """The search for a signal, or for the worst one of the operation."""
+    from onda.errors import InputError
+    from onda.studies.buses.bus import BUS
+    from onda.studies.buses.inputs import bus_inputs
+    from onda.studies.buses.search import search_inputs
+
+    chosen = next((o for o in bus.operations if operation in (o.id, o.name)), None)
+    if chosen is None:
+        known = ", ".join(o.name for o in bus.operations)
+        raise InputError(f"{bus.name} has no operation {operation!r}", remedy=f"One of {known}.")
+    if not signal:
+        worst = runner.result(BUS, bus_inputs(design, bus, chosen.id)).worst
+        assert worst is not None
+        signal = worst.signal
+    named = next((s for s in bus.data if signal in (s.id, s.name)), None)
+    if named is None:
+        raise InputError(f"{bus.name} has no signal {signal!r}")
+    return search_inputs(design, bus, chosen.id, named.id)
+
+
+def _tell_search(found: BusSearch, *, as_json: bool) -> None:
+    rows = [
+        {
+            "models": dict(zip(found.devices, found.choices[k], strict=True)),
+            "setup_margin_s": _number(float(found.setup[k])),
+            "hold_margin_s": _number(float(found.hold[k])),
+            "height_v": _number(float(found.height[k])),
+            "now": k == found.now,
+        }
+        for k in found.order
+    ]
+    if as_json:
+        print_json({"choices": rows, "near_the_best": found.near})
+        return
+    for k in found.order:
+        named = zip(found.devices, found.choices[k], strict=True)
+        models = ", ".join(f"{device} {model}" for device, model in named)
+        worst = float(found.worst[k])
+        words = f"{1e12 * worst:.0f} ps" if math.isfinite(worst) else "no answer"
+        typer.echo(f"{'now: ' if k == found.now else ''}{models}: {words}")
 
 
 def _number(value: float) -> float | None:

@@ -105,6 +105,10 @@ class Path(Frozen):
         level = quantity(0.0, "voltage") if self.lane == "pair" else self.driver.high
         return self.termination.rail or level
 
+    def end(self, identifier: str) -> Driver | Receiver:
+        """What is at an end: "driver", or the id of a receiver; `KeyError` where there is none."""
+        return self.driver if identifier == "driver" else self.receivers[identifier]
+
     @property
     def models(self) -> list[ModelUse]:
         """Every use of a device model."""

@@ -12,7 +12,6 @@ from onda.project.base import set_value
 from onda.project.buses.bus import Bus, BusSignal, Operation, SlewTable, TimingSheet
 from onda.project.model import Design
 from onda.project.paths.edits import set_model
-from onda.project.paths.ends import Driver, Receiver
 from onda.project.paths.path import Path
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.items import PathInputs
@@ -125,8 +124,7 @@ def case_path(design: Design, bus: Bus, name: str, operation: Operation) -> Path
         model = operation.model_of(device.id)
         if not model:
             continue
-        at_driver = device.end == "driver"
-        owner: Driver | Receiver = path.driver if at_driver else path.receivers[device.end]
+        owner = path.end(device.end)
         if owner.model is None:
             raise InputError(
                 f"{owner.name} of path {path.name} has no device file",

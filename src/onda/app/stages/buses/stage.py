@@ -12,11 +12,13 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSplitter, QVBoxLayout, QWid
 from onda.app.kit.context import Context
 from onda.app.kit.stage import OneResultStage
 from onda.app.kit.surface import scrolled
+from onda.app.kit.views import View, Views
 from onda.app.shell.fields import Heading, NumberRows, TextField, label
 from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
 from onda.app.stages.buses.case_map import CaseMap, case_words
 from onda.app.stages.buses.case_view import CaseView
+from onda.app.stages.buses.search_view import SearchView
 from onda.app.stages.buses.settings_table import SettingsTable
 from onda.errors import InputError
 from onda.project.base import set_value
@@ -27,6 +29,7 @@ from onda.project.model import Design
 from onda.project.quantities import parse_quantity
 from onda.studies.buses.bus import BUS, BusCase, BusResult
 from onda.studies.buses.inputs import BusInputs, bus_inputs
+from onda.studies.buses.search import BUS_SEARCH, BusSearch, search_inputs, with_models
 from onda.studies.buses.seen import BUS_SEEN, CaseSeen
 from onda.studies.devices.device_file import DEVICE_FILE, DeviceFileInputs, DeviceSummary
 
@@ -54,7 +57,14 @@ class BusesStage(OneResultStage[BusResult]):
         self.sort.toggled.connect(self.map.sort)
         self.table = SettingsTable(look, self.put_setting)
         self.case_title = label("", "heading", wrap=True)
-        self.case_view = CaseView(look)
+        self.views = Views(
+            [
+                View("case", "Eye at the strobe", lambda: CaseView(look)),
+                View("search", "Strengths tried", self._make_search),
+            ],
+            "Views of a case",
+        )
+        self.views.turned.connect(lambda _: self._ask_case())
         upper, lower = QWidget(), QWidget()
         above, below = QVBoxLayout(upper), QVBoxLayout(lower)
         for box in (above, below):
@@ -62,8 +72,12 @@ class BusesStage(OneResultStage[BusResult]):
         above.addWidget(self.map, 1)
         above.addWidget(label("What each device is in each operation", "heading"))
         above.addWidget(self.table)
-        below.addWidget(self.case_title)
-        below.addWidget(self.case_view, 1)
+        title = QHBoxLayout()
+        title.addWidget(self.case_title, 1)
+        title.addWidget(self.views.chips)
+        below.addLayout(title)
+        below.addWidget(self.views.stack, 1)
+        self.views.show_first()
         halves = QSplitter(Qt.Orientation.Vertical)
         halves.addWidget(upper)
         halves.addWidget(lower)
@@ -73,6 +87,16 @@ class BusesStage(OneResultStage[BusResult]):
         self.map.chosen.connect(lambda _: self._ask_case())
         self.models: dict[str, tuple[str, ...]] = {}
         self.inspector = scrolled(self._build_inspector())
+
+    @property
+    def case_view(self) -> CaseView:
+        """The eye of the chosen case."""
+        return self.views.get("case", CaseView)
+
+    def _make_search(self) -> SearchView:
+        view = SearchView(self.context.look)
+        view.taken.connect(self.take_models)
+        return view
 
     def _build_inspector(self) -> QWidget:
         content = QWidget()
@@ -138,6 +162,23 @@ class BusesStage(OneResultStage[BusResult]):
 
         self.editor.run(act)
 
+    def take_models(self, devices: Sequence[str], models: Sequence[str]) -> None:
+        """Other models of devices in the operation of the chosen case."""
+        case = self.map.case
+        if case is None:
+            return
+
+        def act() -> None:
+            bus = self._present
+            operations = tuple(
+                with_models(o, devices, models) if o.id == case.operation else o
+                for o in bus.operations
+            )
+            what = f"Take strengths of {case.operation_name}"
+            self.editor.put(what, set_value(bus, operations=operations))
+
+        self.editor.run(act)
+
     # ---- what is in view
 
     def rows(self) -> Sequence[Row]:
@@ -185,10 +226,10 @@ class BusesStage(OneResultStage[BusResult]):
         """Which models each device could be: those of its file."""
         path = self.design.path(bus.data[0].path)
         for device in bus.devices:
-            owner = path.driver if device.end == "driver" else path.receivers[device.end]
-            if owner.model is None:
+            use = path.end(device.end).model
+            if use is None:
                 continue
-            file = self.design.device_file(owner.model.file)
+            file = self.design.device_file(use.file)
             self.subject.ask(
                 f"models-{device.id}",
                 DEVICE_FILE,
@@ -254,6 +295,9 @@ class BusesStage(OneResultStage[BusResult]):
             self.case_view.show_case(None, None)
             return
         self.case_title.setText(case_words(case))
+        if self.views.current == "search":
+            self._ask_search(bus, case)
+            return
         if case.found.failure:
             self.case_view.show_case(None, None, case.found.failure)
             return
@@ -270,6 +314,21 @@ class BusesStage(OneResultStage[BusResult]):
                 if (one.operation, one.corner) == (case.operation, case.corner)
             ),
             show, lambda why: self.case_view.show_case(None, None, why),
+        )  # fmt: skip
+
+    def _ask_search(self, bus: Bus, case: BusCase) -> None:
+        view = self.views.get("search", SearchView)
+        view.show_search(None, "")
+
+        def show(found: BusSearch) -> None:
+            now = self.map.case
+            if now is not None and (now.signal, now.operation) == (case.signal, case.operation):
+                view.show_search(found, "")
+
+        self.subject.ask(
+            "search", BUS_SEARCH,
+            lambda: search_inputs(self.design, bus, case.operation, case.signal),
+            show, lambda why: view.show_search(None, why),
         )  # fmt: skip
 
     def forget_results(self) -> None:
