@@ -195,6 +195,20 @@ class Soak:
         if buttons:
             self.rng.choice(buttons).click()
 
+    def warm(self) -> None:
+        """Look at every view of every stage by day and by night, so that it is made and loaded."""
+        for _ in range(2):
+            for stage in _STAGES:
+                self.window.selection.go(stage)
+                self.rest(0.5)
+                shown = self.window._shown_stage
+                chips = getattr(shown, "chips", None)
+                for chip in chips.findChildren(QPushButton) if chips is not None else ():
+                    if chip.isVisible():
+                        chip.click()
+                        self.rest(1.0)
+            self.night()
+
     # ---- the run
 
     def act(self) -> None:
@@ -273,6 +287,7 @@ def main() -> int:
             one._most = min(one._most, _HELD)
         first = soak.left()
         soak.again()
+        soak.warm()
         began, samples, told = time.monotonic(), [], 0.0
         while (
             sum(soak.done.values()) < given.acts

@@ -101,3 +101,11 @@ def test_the_fingerprint_follows_every_source(monkeypatch: pytest.MonkeyPatch) -
         assert fingerprint() != whole
     finally:
         fingerprint.cache_clear()
+
+
+@pytest.mark.parametrize("count", [3, 40])
+def test_rows_of_like_numbers_of_other_kinds_have_keys_of_their_own(count: int) -> None:
+    kinds: tuple[type, ...] = (int, float, str)
+    rows = [tuple(kind(k) for k in range(count)) for kind in kinds]
+    rows.append((*rows[1][:-1], count - 1))
+    assert len({key_of("s", row) for row in rows}) == len(rows)
