@@ -20,7 +20,7 @@ from onda.studies.buses.inputs import bus_inputs
 from onda.studies.buses.search import BUS_SEARCH, search_inputs
 from onda.studies.buses.seen import BUS_SEEN
 from onda.studies.core.study import Control
-from tests.app.conftest import MakeWindow
+from tests.app.conftest import MakeWindow, type_into
 
 
 @pytest.fixture
@@ -250,3 +250,36 @@ def test_every_strength_is_tried_and_one_taken(window: MainWindow) -> None:
     assert stage.map.cells["DQ6", "write-a", "slow"].case == case
     window.undo()
     assert window.document.project.design.bus("byte0") == before
+
+
+def test_lengths_of_the_chosen_signal_are_typed(make_window: MakeWindow) -> None:
+    window = make_window(fulmar_project(), stage="buses")
+    window.selection.choose("byte1", "buses")
+    assert window.settle(120_000)
+    stage = window.stages["buses"]
+    stage.map.choose(("DQ9", "write-b", "fast"))
+    assert window.settle(60_000)
+    assert list(stage.lengths.fields) == [("DQ9", "T1"), ("DQS1", "T1")]
+    texts = [f.edit.text() for f in stage.lengths.fields.values()]
+    assert texts == ["33.2 mm", "48 mm"]
+    assert stage.map.case.state == "fails"
+    field = stage.lengths.fields["DQS1", "T1"]
+    field.edit.setFocus()
+    type_into(field.edit, "34 mm")
+    assert window.settle(120_000)
+    assert window.document.project.design.bus("byte1").signal("DQS1").lengths[0].length.text == (
+        "34 mm"
+    )
+    assert {c.case.state for c in stage.map.cells.values()} == {"holds"}
+    window.undo()
+    assert window.settle(60_000)
+    assert field.edit.text() == "48 mm"
+    assert stage.map.case.state == "fails"
+    type_into(field.edit, "long")
+    assert "not a length" in field.problem.text()
+    assert window.document.project.design.bus("byte1").signal("DQS1").lengths[0].length.text == (
+        "48 mm"
+    )
+    # Another signal has fields of its own.
+    stage.map.choose(("DQ14", "write-b", "fast"))
+    assert list(stage.lengths.fields) == [("DQ14", "T1"), ("DQS1", "T1")]

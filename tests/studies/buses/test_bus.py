@@ -315,3 +315,55 @@ def test_keys_change_with_what_counts(project, small) -> None:
     ):
         assert key_of("bus_case", replace(one, **change)) != was
     assert path_inputs(project.design, project.design.path("mem-dq")) != one.data.path
+
+
+# -- the byte whose strobe is routed longer than its data
+
+
+@pytest.fixture(scope="module")
+def late(project) -> BusResult:
+    bus = project.design.bus("byte1")
+    keep = tuple(s for s in bus.signals if s.id in ("DQS1", "DQ8", "DQ9"))
+    write = set_value(bus, signals=keep, operations=bus.operations[:1], corners=("slow", "fast"))
+    return BUS.run(bus_inputs(project.design, write), Control())
+
+
+def test_a_long_strobe_takes_hold_in_the_fast_corner_alone(project, late) -> None:
+    states = {(c.signal, c.corner): c.state for c in late.cases}
+    assert states == {
+        ("DQ8", "slow"): "holds", ("DQ9", "slow"): "holds",
+        ("DQ8", "fast"): "fails", ("DQ9", "fast"): "fails",
+    }  # fmt: skip
+    for case in late.cases:
+        # It stays where it comes: 14 mm too late for DQ8, 0.8 mm more for DQ9.
+        assert case.shift == 0.0
+        assert case.hold < case.setup
+        longer = "14.0" if case.signal == "DQ8" else "14.8"
+        words = f"the strobe, whose line is {longer} mm longer, comes"
+        late_by = 0.5e12 * (case.setup - case.hold)
+        assert f"{words} {late_by:.0f} ps late for this signal" in case.found.why
+    first = late.cases[0]
+    assert (first.signal, first.corner) == ("DQ8", "slow")
+    fails = [c for c in late.cases if c.state == "fails"]
+    for case in fails:
+        # What would mend it is told first.
+        either = 0.5e12 * (case.setup + case.hold)
+        assert case.found.why.startswith("the strobe, whose line is")
+        assert f"in its place either margin is {either:.0f} ps" in case.found.why
+
+
+def test_a_strobe_as_long_as_its_data_mends_it(project, late) -> None:
+    bus = project.design.bus("byte1")
+    strobe, *data = (s for s in bus.signals if s.id in ("DQS1", "DQ8", "DQ9"))
+    even = set_value(
+        bus,
+        signals=(set_value(strobe, lengths=data[0].lengths), *data),
+        operations=bus.operations[:1],
+        corners=("slow", "fast"),
+    )
+    mended = BUS.run(bus_inputs(project.design, even), Control())
+    for was, now in zip(late.cases, mended.cases, strict=True):
+        assert now.state == "holds"
+        assert "whose line is" not in now.found.why
+        # 14 mm of line, 7 ps each.
+        assert now.hold - was.hold == pytest.approx(14e-3 * 7.0e-9, rel=0.2)

@@ -35,6 +35,7 @@ def test_check_finds_the_seeded_faults_and_nothing_else(
         ("memory-byte", "Far-end crosstalk, peaks together"),
         ("byte0", "Set-up margin"),
         ("byte0", "Hold margin"),
+        ("byte1", "Hold margin"),
     }
     assert all(m.state is not State.UNKNOWN for m in margins)
     assert all(m.evidence for m in margins)

@@ -149,10 +149,10 @@ def keys(book: Book, design: Design, requirements: list[Requirement]) -> list[st
 
 @pytest.fixture(scope="module")
 def board(project: Project) -> tuple[Design, list[Requirement]]:
-    """Fulmar with a small bus, and one requirement for each study of an object."""
+    """Fulmar with a smaller bus, and one requirement for each study of an object."""
     bus = project.design.bus("byte0")
     small = set_value(bus, signals=bus.signals[:2], operations=bus.operations[:2], corners=("typ",))
-    design = set_value(project.design, buses=(small,))
+    design = set_value(project.design, buses=(small, project.design.bus("byte1")))
     studies = {
         (r.ref, r.layer, judge_of(r.kind).answer(r).study.name): r for r in project.requirements
     }

@@ -16,7 +16,8 @@ from onda.errors import NotPhysical, OndaError
 from onda.studies.buses.inputs import CaseInputs, SheetInputs, WaveInputs
 from onda.studies.core.held import held
 from onda.studies.core.study import Control, Study
-from onda.studies.paths.items import StimulusInputs
+from onda.studies.paths.elements.trace import TraceItem
+from onda.studies.paths.items import PathInputs, StimulusInputs
 from onda.studies.paths.run import run_path
 
 __all__ = ["BUS_CASE", "CaseResult", "CaseWaves", "Looked", "best_of", "case_waves", "timed"]
@@ -32,6 +33,8 @@ _OPEN = 0.5
 _LOOKS = 4
 """How often the reference level is taken anew from the eye that it makes."""
 _GROUPS, _SAGS, _SLOPES = 0.08, 0.75, 0.15
+_LONGER = 2e-3
+"""Metres of line that are worth a word."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -199,12 +202,34 @@ def _why(inputs: CaseInputs, timing: LaneTiming, memory: Memory | None) -> str:
             f"both levels sag: {2e3 * memory.own:.0f} mV of swing for {2e3 * asked.ac:.0f} mV that "
             "are asked: a termination that is too strong, or a weak driver"
         )
-    if math.isfinite(timing.strobe_shift) and abs(timing.strobe_shift) > 0.1 * unit:
-        late = "early" if timing.strobe_shift > 0.0 else "late"
-        parts.append(
-            f"the strobe comes {1e12 * abs(timing.strobe_shift):.0f} ps {late} for this signal"
-        )
+    shift = timing.strobe_shift
+    # One that is centred does not stay where it comes.
+    if not inputs.centred and math.isfinite(shift) and abs(shift) > 0.1 * unit:
+        mended = min(timing.worst_setup, timing.worst_hold) < 0.0 < _both(timing)
+        # What alone would mend it is told first.
+        parts.insert(0 if mended else len(parts), _strobe_words(inputs, timing, mended=mended))
     return "; ".join(parts)
+
+
+def _both(timing: LaneTiming) -> float:
+    """Either margin, s, with the strobe where they are alike."""
+    return 0.5 * (timing.worst_setup + timing.worst_hold)
+
+
+def _strobe_words(inputs: CaseInputs, timing: LaneTiming, *, mended: bool) -> str:
+    early = timing.strobe_shift > 0.0
+    longer = _line_length(inputs.strobe.path) - _line_length(inputs.data.path)
+    routed = ""
+    if abs(longer) > _LONGER and early == (longer < 0.0):
+        routed = f", whose line is {1e3 * abs(longer):.1f} mm {'shorter' if early else 'longer'},"
+    way = f"{1e12 * abs(timing.strobe_shift):.0f} ps {'early' if early else 'late'}"
+    then = f": in its place either margin is {1e12 * _both(timing):.0f} ps" if mended else ""
+    return f"the strobe{routed} comes {way} for this signal{then}"
+
+
+def _line_length(path: PathInputs) -> float:
+    """Metres of line, with those of branches."""
+    return sum(item.length for item in path.every_item if isinstance(item, TraceItem))
 
 
 def best_of(signals: Sequence[tuple[Looked, ...]]) -> float:

@@ -18,15 +18,16 @@ from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
 from onda.app.stages.buses.case_map import CaseMap, case_words
 from onda.app.stages.buses.case_view import CaseView
+from onda.app.stages.buses.lengths_form import LengthsForm, pieces_of
 from onda.app.stages.buses.search_view import SearchView
 from onda.app.stages.buses.settings_table import SettingsTable
 from onda.errors import InputError
 from onda.project.base import set_value
-from onda.project.buses.bus import Bus, EndSetting
+from onda.project.buses.bus import Bus, EndSetting, OwnLength
 from onda.project.files import content_of
 from onda.project.kind import Ref
 from onda.project.model import Design
-from onda.project.quantities import parse_quantity
+from onda.project.quantities import Quantity, parse_quantity
 from onda.studies.buses.bus import BUS, BusCase, BusResult
 from onda.studies.buses.inputs import BusInputs, bus_inputs
 from onda.studies.buses.search import BUS_SEARCH, BusSearch, search_inputs, with_models
@@ -115,8 +116,9 @@ class BusesStage(OneResultStage[BusResult]):
         layout.addWidget(Heading("Reference levels"))
         self.levels = NumberRows(self.context.look)
         layout.addWidget(self.levels)
-        self.note = label("", "secondary", wrap=True)
-        layout.addWidget(self.note)
+        layout.addWidget(Heading("Lengths of the chosen signal"))
+        self.lengths = LengthsForm(self.put_length)
+        layout.addWidget(self.lengths)
         layout.addStretch(1)
         return content
 
@@ -161,6 +163,26 @@ class BusesStage(OneResultStage[BusResult]):
             self.editor.put(f"Change {name}", set_value(bus, operations=tuple(operations)))
 
         self.editor.run(act)
+
+    def put_length(self, signal: str, piece: str, length: Quantity) -> None:
+        """Another length of a piece that a signal has of its own."""
+        bus = self._present
+        signals = []
+        for one in bus.signals:
+            if one.id == signal:
+                rest = tuple(x for x in one.lengths if x.id != piece)
+                one = set_value(one, lengths=(*rest, OwnLength(id=piece, length=length)))
+            signals.append(one)
+        self._set(f"Change length of {bus.signal(signal).name}", signals=tuple(signals))
+
+    def _show_lengths(self) -> None:
+        case, bus = self.map.case, self.bus
+        if case is None or bus is None or case.signal not in {s.id for s in bus.data}:
+            self.lengths.show_signals([])
+            return
+        data = bus.signal(case.signal)
+        pair = (data, bus.signal(data.strobe))
+        self.lengths.show_signals([(s, pieces_of(bus, self.design.path(s.path))) for s in pair])
 
     def take_models(self, devices: Sequence[str], models: Sequence[str]) -> None:
         """Other models of devices in the operation of the chosen case."""
@@ -290,6 +312,7 @@ class BusesStage(OneResultStage[BusResult]):
 
     def _ask_case(self) -> None:
         case, bus = self.map.case, self.bus
+        self._show_lengths()
         if case is None or bus is None:
             self.case_title.setText("")
             self.case_view.show_case(None, None)
