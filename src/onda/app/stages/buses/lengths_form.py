@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from onda.app.shell.fields import QuantityField
 from onda.project.buses.bus import Bus, BusSignal
+from onda.project.paths.elements.trace import TracePiece
 from onda.project.paths.path import Path
 from onda.project.quantities import Quantity
 
@@ -18,7 +19,7 @@ __all__ = ["LengthsForm", "pieces_of"]
 def pieces_of(bus: Bus, path: Path) -> dict[str, Quantity]:
     """Lengths of the pieces of a path that signals of a bus have of their own; where none has,
     of all of its pieces."""
-    every = {e.id: e.length for e in path.all_elements if e.is_line and hasattr(e, "length")}
+    every = {e.id: e.length for e in path.all_elements if isinstance(e, TracePiece)}
     own = {x.id for s in bus.signals if s.path == path.id for x in s.lengths}
     return {name: length for name, length in every.items() if name in own or not own}
 
