@@ -168,3 +168,11 @@ def test_the_usual_units_are_those_of_the_registry(monkeypatch: pytest.MonkeyPat
         for unit, factor in known.items():
             assert units.factor_of.__wrapped__(unit, dimension) == factor, (unit, dimension)
     assert set(usual) == set(DIMENSIONS)
+
+
+@pytest.mark.parametrize("like", [math.nan, math.inf, -math.inf])
+def test_what_is_like_nothing_is_shown_in_its_own_unit(like: float) -> None:
+    """A kept value beside a present one that is not there."""
+    assert split_si(2.5e-9, "time", like=like) == ("2.50", "ns")
+    assert split_si(2.5e-9, "time", like=1e-12) == ("2500", "ps")
+    assert split_si(math.nan, "time", like=1e-9) == ("–", "")

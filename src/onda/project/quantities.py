@@ -339,7 +339,7 @@ def split_si(
     """Number and unit of `format_si` apart, for screens that set them in different ink."""
     if not math.isfinite(si):
         return "–", ""
-    size = abs(si if like is None else like)
+    size = abs(si if like is None or not math.isfinite(like) else like)
     scales = units_in_use().scales.get(dimension) or _SCALES[dimension]
     unit = next(u for least, u in scales if size >= least * (1 - 1e-12))
     value = si / unit_factor(unit, dimension)

@@ -367,3 +367,17 @@ def test_a_strobe_as_long_as_its_data_mends_it(project, late) -> None:
         assert "whose line is" not in now.found.why
         # 14 mm of line, 7 ps each.
         assert now.hold - was.hold == pytest.approx(14e-3 * 7.0e-9, rel=0.2)
+
+
+def test_a_margin_without_a_number_is_missing_with_its_reason(small, found) -> None:
+    """A case may have failed, or have no edge at which data and strobe meet."""
+    silent = replace(found.cases[3], setup=math.nan)
+    told = measure_bus(
+        replace(found, cases=(*found.cases[:3], silent, *found.cases[4:])), "bus_hold"
+    )
+    assert math.isnan(told.value)
+    where = f"{silent.signal_name}, {silent.operation_name}, {silent.corner}"
+    assert told.how == f"{where}: data and strobe do not meet"
+    failed = replace(silent, found=replace(silent.found, failure="no edge"))
+    told = measure_bus(replace(found, cases=(failed, *found.cases[1:])), "bus_height")
+    assert told.how == f"{where}: no edge"
