@@ -9,8 +9,9 @@ from PyQt6.QtTest import QTest
 
 from onda.project.base import set_value
 from onda.project.build.edits import replace_layer
-from onda.project.edits import remove_object
+from onda.project.edits import remove_object, replace_object
 from onda.project.kind import Ref
+from onda.project.quantities import parse_quantity as q
 from tests.app.conftest import type_into
 
 
@@ -294,3 +295,27 @@ def test_a_sheet_line_by_figures_and_by_values(lines) -> None:
     assert "is not a inductance" in field(panel.form, "L").problem.text() or (
         "not a" in field(panel.form, "L").problem.text()
     )
+
+
+@pytest.mark.parametrize("leave_to", ["memory", "bead"])
+def test_a_fit_that_comes_when_another_class_is_in_view_changes_nothing(lines, leave_to) -> None:
+    window, stage = lines
+    show(window, "general")
+    before = window.document.project
+    general = before.design.line_class("general")
+    # At another width than the one that fits.
+    wide = set_value(general.on[0], width=q("300 um", "length"))
+    changed = set_value(general, on=(wide, *general.on[1:]))
+    window.document.edit("Widen", replace_object(before, changed))
+    assert window.settle()
+    widened = window.document.project
+    stage.fitting.fit_to_target()
+    window.selection.choose(leave_to, "lines")
+    assert window.settle()
+    assert window.document.project.design == widened.design
+    # In view it is taken.
+    show(window, "general")
+    stage.fitting.fit_to_target()
+    assert window.settle()
+    found = window.document.project.design.line_class("general").on[0].width.si
+    assert found != pytest.approx(300e-6)

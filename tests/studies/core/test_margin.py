@@ -88,3 +88,18 @@ def test_what_has_a_full_scale_has_the_room_up_to_it(
 ) -> None:
     m = margin_of(requirement(project, measure), Measured(value, "", ""))
     assert m.normalised == pytest.approx(normalised, abs=1e-9)
+
+
+def test_beside_a_limit_of_nothing_the_room_tells_what_is_tight(project: Project) -> None:
+    """15 ps of a room of 208 ps is tight, 30 ps is not; without a room it is of seconds."""
+    hold = next(r for r in project.requirements if r.measure == "bus_hold")
+    assert hold.at_least is not None
+    assert hold.at_least.si == 0.0
+    room = 0.5 / 2.4e9
+    for value, state in ((15e-12, State.TIGHT), (30e-12, State.HOLDS), (-1e-12, State.FAILS)):
+        m = margin_of(hold, Measured(value, "", "", room=room))
+        assert m.normalised == pytest.approx(value / room)
+        assert m.state is state
+    # Where the limit has a size it counts.
+    height = next(r for r in project.requirements if r.measure == "bus_height")
+    assert margin_of(height, Measured(0.3, "", "", room=9.0)).normalised == pytest.approx(1.0)

@@ -53,7 +53,8 @@ class Measured:
     """A measured value, SI, where it was found, and how.
 
     `low` and `high` are the limits there, where limits change from place to place; `doubts` say
-    what is wrong with the data that it rests on.
+    what is wrong with the data that it rests on. `room` is what a margin is a share of where its
+    limit is 0, which tells of no size.
     """
 
     value: float
@@ -62,6 +63,7 @@ class Measured:
     low: float | None = None
     high: float | None = None
     doubts: tuple[str, ...] = ()
+    room: float = 1.0
 
 
 def missing(reason: str) -> Measured:
@@ -156,7 +158,8 @@ def margin_of(requirement: Requirement, measured: Measured | None, evidence: str
     if requirement.ranges and measured is not None:
         low, high = measured.low, measured.high
     value = measured.value if measured else math.nan
-    margin, normalised = _distance(value, low, high, full_scale=what.full_scale)
+    room = measured.room if measured is not None else 1.0
+    margin, normalised = _distance(value, low, high, full_scale=what.full_scale, room=room)
     if measured is not None and math.isnan(measured.value):
         margin, normalised = -math.inf, -math.inf
     return Margin(
@@ -182,7 +185,7 @@ def margin_of(requirement: Requirement, measured: Measured | None, evidence: str
 
 
 def _distance(
-    value: float, low: float | None, high: float | None, *, full_scale: float | None
+    value: float, low: float | None, high: float | None, *, full_scale: float | None, room: float
 ) -> tuple[float, float]:
     if low is None and high is None:
         return math.nan, math.nan
@@ -193,9 +196,9 @@ def _distance(
         margin = min(value - low, high - value)
         return margin, margin / (0.5 * (high - low))
     if high is not None:
-        return high - value, (high - value) / (abs(high) or 1.0)
+        return high - value, (high - value) / (abs(high) or room)
     assert low is not None
-    return value - low, (value - low) / (abs(low) or 1.0)
+    return value - low, (value - low) / (abs(low) or room)
 
 
 def worst(margins: Iterable[Margin]) -> State:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
+from onda.project.quantities import fixed
 from onda.studies.buses.bus import BusCase, BusResult
 
 __all__ = ["CaseMap", "case_words"]
@@ -35,13 +36,13 @@ def case_words(case: BusCase, then: BusCase | None = None) -> str:
     if found.failure:
         return f"{name}: {found.failure}"
     words = (
-        f"{name}: set-up {1e12 * case.setup:.0f} ps, hold {1e12 * case.hold:.0f} ps, "
-        f"{1e3 * found.height:.0f} mV at {1e3 * found.level:.0f} mV"
+        f"{name}: set-up {fixed(1e12 * case.setup, 0)} ps, hold {fixed(1e12 * case.hold, 0)} ps, "
+        f"{fixed(1e3 * found.height, 0)} mV at {1e3 * found.level:.0f} mV"
     )
     if then is not None and not math.isnan(then.worst):
-        more = 1e12 * (case.worst - then.worst)
-        words += f"; {more:+.0f} ps against the kept state"
-    return words.replace("-", "\u2212")
+        more = fixed(1e12 * (case.worst - then.worst), 0, sign=True)
+        words += f"; {more} ps against the kept state"
+    return words
 
 
 class CaseMap(QWidget):
@@ -92,7 +93,9 @@ class CaseMap(QWidget):
             if self.key not in self.cells:
                 worst = found.worst
                 self.key = _key(worst) if worst is not None else None
-        self.setMinimumHeight(round(_TOP + _ROW * max(len(self.rows), 3)) + 4)
+        rows = max(len(self.rows), 3)
+        self.setMinimumHeight(round(_TOP + _ROW * rows) + 4)
+        self.setMaximumHeight(round(_TOP + _MOST_ROW * rows) + 4)
         self.update()
 
     def sort(self, worst_first: bool) -> None:
@@ -197,7 +200,7 @@ class CaseMap(QWidget):
 
     def _draw_heads(self, painter: QPainter, center: Qt.AlignmentFlag) -> None:
         look, t = self._look, self._look.t
-        first = self.rows[0][0]
+        first, end = self.rows[0][0], _TOP + self._row * len(self.rows)
         seen: dict[str, list[QRectF]] = {}
         names = {}
         for operation, corner, name in self.columns:
@@ -211,7 +214,7 @@ class CaseMap(QWidget):
             left, right = rects[0].left(), rects[-1].right()
             text(painter, QRectF(left, 0, right - left, 20), names[operation], t.ink, center)
             painter.setPen(pen(t.hairline))
-            painter.drawLine(QPointF(left + 0.5, 4), QPointF(left + 0.5, self.height() - 4))
+            painter.drawLine(QPointF(left + 0.5, 4), QPointF(left + 0.5, end))
 
     def _draw_cell(self, painter: QPainter, key: Key, cell: _Cell) -> None:
         t = self._look.t

@@ -73,6 +73,7 @@ class BusesStage(OneResultStage[BusResult]):
         above.addWidget(self.map, 1)
         above.addWidget(label("What each device is in each operation", "heading"))
         above.addWidget(self.table)
+        above.addStretch()
         title = QHBoxLayout()
         title.addWidget(self.case_title, 1)
         title.addWidget(self.views.chips)
@@ -83,6 +84,9 @@ class BusesStage(OneResultStage[BusResult]):
         halves.addWidget(upper)
         halves.addWidget(lower)
         halves.setSizes([400, 240])
+        # What a larger window has more of goes to the plots.
+        halves.setStretchFactor(0, 0)
+        halves.setStretchFactor(1, 1)
         self.surface.body.addWidget(halves, 1)
         self.surface.veil_over((halves,))
         self.map.chosen.connect(lambda _: self._ask_case())

@@ -7,6 +7,7 @@ from onda.app.stages.lines.drawing import layer_of_slab
 from onda.app.stages.lines.fit_panel import FitPanel
 from onda.app.stages.lines.in_view import LineInView
 from onda.errors import OndaError
+from onda.project.lines.objects import LineClass, TraceOnLayer
 from onda.project.quantities import quantity
 from onda.studies.lines.fit import FIT, Bounds, FitInputs, FitResult
 from onda.studies.lines.inputs import line_inputs
@@ -58,10 +59,18 @@ class Fitting:
             line = line_inputs(self._subject.design, line_class, trace.layer)
             return FitInputs(line, tuple(bounds), tuple(targets))
 
-        self._subject.ask("fit", FIT, inputs, self._take_fit, self._panel.tell)
+        asked = (self._subject.id, trace.layer)
 
-    def _take_fit(self, result: FitResult) -> None:
-        line_class, trace = self._subject.present
+        def take(result: FitResult) -> None:
+            # Another class may have come into view while it was looked for.
+            one, trace = self._subject.line_class, self._subject.trace
+            if one is None or trace is None or (self._subject.id, trace.layer) != asked:
+                return
+            self._take_fit(result, one, trace)
+
+        self._subject.ask("fit", FIT, inputs, take, self._panel.tell)
+
+    def _take_fit(self, result: FitResult, line_class: LineClass, trace: TraceOnLayer) -> None:
         try:
             changes = {
                 name: quantity(round(value * 1e7) * 1e-7, "length", "um", 6)
