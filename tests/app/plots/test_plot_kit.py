@@ -17,7 +17,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
-from onda.app.plots.axes import Axis, number_text, power_text
+from onda.app.plots.axes import Axis, even_step, number_text, power_text
 from onda.app.plots.cursors import Cursor, Trace, cursor_words, snapped
 from onda.app.plots.curves import Bars, Curve, CurvePlot, Limit
 from onda.app.plots.names import Label, place_names
@@ -348,3 +348,11 @@ def test_the_menu_offers_what_the_keys_do(plot: CurvePlot) -> None:
     titles = [a.text() for a in plot.menu().actions()]
     keys = [t.partition("\t")[2] for t in titles]
     assert keys == ["C", "X", "Backspace", "Home", "Ctrl+C", "Ctrl+Shift+C", "Ctrl+E"]
+
+
+@pytest.mark.parametrize(
+    ("least", "step"),
+    [(0.9, 1.0), (1.0, 1.0), (1.01, 2.0), (2.3, 5.0), (5.5, 10.0), (3e-12, 5e-12), (4e-7, 5e-7)],
+)
+def test_steps_of_an_axis_are_even(least: float, step: float) -> None:
+    assert even_step(least) == pytest.approx(step)

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QFontMetricsF, QPainter
 
 from onda.app.theme import Look
 
-__all__ = ["Axis", "NamedAxis", "number_text", "power_text"]
+__all__ = ["Axis", "NamedAxis", "even_step", "number_text", "power_text"]
 
 _SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 _GAP = 5.0
@@ -133,3 +133,10 @@ class NamedAxis(pg.AxisItem):
                 kept.append((rect, flags, text))
                 taken.append(QRectF(rect))
         return axis_spec, ticks, kept
+
+
+def even_step(least: float) -> float:
+    """The smallest of 1, 2 and 5 times a power of ten that is at least so much."""
+    power = 10.0 ** math.floor(math.log10(least))
+    # A step that is asked for exactly is found in spite of rounding.
+    return next(k * power for k in (1.0, 2.0, 5.0, 10.0) if k * power >= least * (1.0 - 1e-9))

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from onda.app.plots.axes import even_step
 from onda.app.plots.colors import density_scale, image_of
 from onda.app.plots.sharing import offer_share
 from onda.app.shell.painting import pen, text
@@ -131,11 +132,7 @@ class EyeView(QWidget):
     def _draw_axes(self, painter: QPainter, box: QRectF) -> None:
         look, t = self._look, self._look.t
         painter.setFont(look.font(11))
-        step = next(
-            k
-            for k in (0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 1e3)
-            if self._reach / k <= 3.2
-        )
+        step = even_step(self._reach / 3.2)
         n = int(self._reach / step)
         for k in range(-n, n + 1):
             y = self._y(k * step)

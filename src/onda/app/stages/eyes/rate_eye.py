@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from onda.app.plots.axes import even_step
 from onda.app.plots.colors import density_scale, image_of
 from onda.app.plots.sharing import offer_share
 from onda.app.shell.painting import pen, text
@@ -119,8 +120,7 @@ class RateEye(QWidget):
         assert self.link is not None
         look, t = self._look, self._look.t
         painter.setFont(look.font(11))
-        steps = (0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 1e3)
-        step = next(k for k in steps if self.reach / k <= 3.2)
+        step = even_step(self.reach / 3.2)
         n = int(self.reach / step)
         for k in range(-n, n + 1):
             number, unit = format_si(k * step, "voltage", like=self.reach, digits=2).split(" ")

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from onda.app.plots.axes import even_step
 from onda.app.plots.colors import image_of, voltage_scale
 from onda.app.plots.sharing import offer_share
 from onda.app.shell.painting import pen, text
@@ -104,7 +105,7 @@ class WaveMap(QWidget):
     def _draw_time(self, painter: QPainter, box: QRectF, end: float) -> None:
         t = self._look.t
         painter.setFont(self._look.font(11))
-        step = next(k for k in (1e-10, 2e-10, 5e-10, 1e-9, 2e-9, 5e-9, 1e-8, 1e-6) if end / k <= 6)
+        step = even_step(end / 6.0)
         for k in range(int(end / step) + 1):
             y = box.top() + k * step / end * box.height()
             number = f"{k * step * 1e9:.3g}"
