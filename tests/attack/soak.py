@@ -236,6 +236,8 @@ class Soak:
         while time.monotonic() < until:
             self.app.processEvents()
             time.sleep(0.002)
+        # No event loop of Qt's own runs here, which would take away what is to be deleted.
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
     def left(self) -> tuple[int, int, int]:
         """Close the window; widgets, threads and open files that are still there."""
