@@ -30,6 +30,8 @@ _SECONDS = 400
 """Of processor time; what takes more never ends, and is noticed by whoever waits for it."""
 _FILLS = "tests/studies/core/test_check.py::test_check_of_one_stage"
 """A test that needs the results of the whole board."""
+_UNITS = {1e-12, 1e-9, 1e-6, 1e-3, 1e3, 1e6, 1e9, 1e12, 100, 60}
+"""Numbers that carry a value from one unit to another."""
 _MOST_TESTS = 6
 """Files of tests that are run for one fault, the nearest first."""
 _COMPARED = {
@@ -118,6 +120,9 @@ def faults_in(path: Path) -> Iterator[Fault]:
             parent = parents.get(node)
             if isinstance(parent, ast.Subscript) and node.value in (0, -1):
                 yield fault(node, "-1" if node.value == 0 else "0")
+            elif path.is_relative_to(SOURCE / "app") and abs(node.value) not in _UNITS:
+                # How far something is drawn from something else is for eyes to judge.
+                continue
             elif node.value not in (0, 0.0) and not isinstance(parent, ast.keyword):
                 yield fault(node, f"({2 * node.value!r})")
         elif isinstance(node, ast.Call):

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
+import openpyxl
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from onda.app.shell.window import MainWindow
 from onda.app.stages.buses.case_map import case_words
@@ -90,6 +92,10 @@ def test_the_map_has_every_case_with_its_state(window: MainWindow) -> None:
         assert " ".join(rows[title]) == words
     fails = sum(c.state == "fails" for c in found.cases)
     assert rows["Cases that fail"][0] == str(fails)
+    levels = {name: " ".join((value, unit)) for name, value, unit, _ in stage.levels._rows}
+    for operation in ("Write A", "Write B"):
+        some = [c.found.level for c in found.cases if c.operation_name == operation]
+        assert levels[f"Level, {operation}"] == format_si(float(np.mean(some)), "voltage")
 
 
 def test_a_cell_is_chosen_and_seen(window: MainWindow) -> None:
@@ -283,3 +289,28 @@ def test_lengths_of_the_chosen_signal_are_typed(make_window: MakeWindow) -> None
     # Another signal has fields of its own.
     stage.map.choose(("DQ14", "write-b", "fast"))
     assert list(stage.lengths.fields) == [("DQ14", "T1"), ("DQS1", "T1")]
+
+
+def test_cases_and_waveforms_are_written(window: MainWindow, tmp_path, monkeypatch) -> None:
+    stage = shown(window)
+    stage.map.choose(("DQ6", "write-b", "typ"))
+    assert window.settle(60_000)
+    book, waves = tmp_path / "cases.xlsx", tmp_path / "waves.csv"
+    for path in (book, waves):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, p=path: (str(p), ""))
+        button = next(b for b in stage.surface.findChildren(QPushButton) if b.text() == "Write…")
+        button.click()
+        assert window.settle(60_000)
+    assert len(list(openpyxl.load_workbook(book)["Cases"].rows)) == 1 + len(stage.map.cells)
+    heads, *rows = waves.read_text().splitlines()
+    assert heads == "signal,operation,corner,time_s,data_v,strobe_v"
+    # The chosen signal in every operation and corner, no other one.
+    assert {tuple(r.split(",")[:3]) for r in rows} == {
+        ("DQ6", operation, corner)
+        for operation in ("Write A", "Write B")
+        for corner in ("typ", "slow")
+    }
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "x.wav"), ""))
+    button.click()
+    assert "not written as '.wav'" in stage.surface.problem.text()
+    assert not (tmp_path / "x.wav").exists()

@@ -25,7 +25,9 @@ def elements_of(window: MainWindow) -> list[str]:
     return ["driver", "receiver", *(e.id for e in path.all_elements)]
 
 
-@pytest.mark.parametrize("stage", ["stackup", "lines", "paths", "coupling", "networks", "eyes"])
+@pytest.mark.parametrize(
+    "stage", ["stackup", "lines", "paths", "coupling", "networks", "eyes", "buses"]
+)
 def test_everything_that_is_shown_is_explained(stage: str, make_window: MakeWindow) -> None:
     """In every view, for every kind of object and element that the demo has."""
     window = make_window(stage=stage)

@@ -53,6 +53,9 @@ def bus(
     book: Annotated[
         Path | None, typer.Option("--book", help="Write a spreadsheet, a sheet a topic.")
     ] = None,
+    waves: Annotated[
+        Path | None, typer.Option("--waves", help="Write waveforms of every case, .csv or .h5.")
+    ] = None,
     as_json: JsonOption = False,
 ) -> None:
     """Set-up and hold of every signal, operation and corner of a bus, the worst first.
@@ -61,10 +64,12 @@ def bus(
     of an operation (or to that of --only), the best first. Exit 1 where a case fails or has no
     answer; of a search, where the present choice does.
     """
+    from onda.project.writing import write_atomically
     from onda.studies.buses.book import write_book
     from onda.studies.buses.bus import BUS
     from onda.studies.buses.inputs import bus_inputs
     from onda.studies.buses.search import BUS_SEARCH
+    from onda.studies.buses.waves import BUS_WAVES, BusWaves, waves_file
 
     project = open_project(file)
     found = pick(project.design.buses, bus, "bus", file=file)
@@ -74,7 +79,14 @@ def bus(
             answer = runner.result(BUS_SEARCH, _asked(design, found, search, only, runner))
             _tell_search(answer, as_json=as_json)
             raise typer.Exit(0 if answer.worst[answer.now] >= 0.0 else EXIT_FAILS)
-        result = runner.result(BUS, bus_inputs(project.design, found, only))
+        inputs = bus_inputs(project.design, found, only)
+        if waves is not None:
+            # Before anything is computed that could not be written.
+            waves_file(BusWaves(()), waves.suffix)
+        result = runner.result(BUS, inputs)
+        if waves is not None:
+            content = waves_file(runner.result(BUS_WAVES, inputs), waves.suffix)
+            write_atomically(waves, content)
     cases = sorted(result.cases, key=lambda c: -math.inf if math.isnan(c.worst) else c.worst)
     rows = [_row(one) for one in cases]
     if book is not None:

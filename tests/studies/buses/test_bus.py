@@ -294,7 +294,7 @@ def test_the_spreadsheet_has_every_case(small, found, tmp_path) -> None:
     strobes = list(book["Strobes"].values)
     assert len(strobes) == 1 + 4
     assert all(isinstance(row[3], float) for row in strobes[1:])
-    with pytest.raises(InputError, match="cannot be written"):
+    with pytest.raises(InputError, match="could not be saved"):
         write_book(small, found, tmp_path / "nowhere" / "x.xlsx")
     bad = set_value(
         small, operations=(set_value(small.operations[0], name="=1+1"), small.operations[1])

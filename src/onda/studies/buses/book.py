@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import io
 import math
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
-from onda.errors import InputError
 from onda.project.buses.bus import Bus
+from onda.project.writing import write_atomically
 from onda.studies.buses.bus import BusResult
 
 __all__ = ["sheets_of", "write_book"]
@@ -75,7 +76,6 @@ def write_book(bus: Bus, result: BusResult, path: Path) -> None:
         for row in rows:
             sheet.append(list(_plain(row)))
         sheet.freeze_panes = "A2"
-    try:
-        book.save(path)
-    except OSError as error:
-        raise InputError(f"cannot be written ({error.strerror})", file=str(path)) from error
+    content = io.BytesIO()
+    book.save(content)
+    write_atomically(path, content.getvalue())

@@ -133,9 +133,9 @@ class BusSearch:
 
 
 def with_models(operation: Operation, devices: Sequence[str], models: Sequence[str]) -> Operation:
-    """An operation with other models of some devices."""
+    """An operation with other models of some devices; without a name that of the path."""
     rest = tuple(s for s in operation.settings if s.id not in devices)
-    new = (EndSetting(id=d, model=m) for d, m in zip(devices, models, strict=True))
+    new = (EndSetting(id=d, model=m) for d, m in zip(devices, models, strict=True) if m)
     return set_value(operation, settings=(*rest, *new))
 
 

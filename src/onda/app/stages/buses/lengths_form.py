@@ -53,7 +53,7 @@ class LengthsForm(QWidget):
         self.fields = {}
         for signal, pieces in some:
             for piece in pieces:
-                title = f"{signal.name}, {piece}"
+                title = f"Length, {signal.name} {piece}"
                 field = QuantityField(title, "length", partial(self._put, signal.id, piece))
                 self._layout.addWidget(field)
                 self.fields[signal.id, piece] = field

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 from functools import partial
+from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSplitter, QVBoxLayout, QWidget
@@ -13,28 +14,34 @@ from onda.app.kit.context import Context
 from onda.app.kit.stage import OneResultStage
 from onda.app.kit.surface import scrolled
 from onda.app.kit.views import View, Views
+from onda.app.shell.asking import ask_save
 from onda.app.shell.fields import Heading, NumberRows, TextField, label
 from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
 from onda.app.stages.buses.case_map import CaseMap, case_words
 from onda.app.stages.buses.case_view import CaseView
+from onda.app.stages.buses.hand import BusHand
 from onda.app.stages.buses.lengths_form import LengthsForm, pieces_of
 from onda.app.stages.buses.search_view import SearchView
 from onda.app.stages.buses.settings_table import SettingsTable
 from onda.errors import InputError
-from onda.project.base import set_value
-from onda.project.buses.bus import Bus, EndSetting, OwnLength
+from onda.project.buses.bus import Bus
 from onda.project.files import content_of
 from onda.project.kind import Ref
 from onda.project.model import Design
-from onda.project.quantities import Quantity, parse_quantity
+from onda.project.writing import write_atomically
+from onda.studies.buses.book import write_book
 from onda.studies.buses.bus import BUS, BusCase, BusResult
 from onda.studies.buses.inputs import BusInputs, bus_inputs
-from onda.studies.buses.search import BUS_SEARCH, BusSearch, search_inputs, with_models
+from onda.studies.buses.search import BUS_SEARCH, BusSearch, search_inputs
 from onda.studies.buses.seen import BUS_SEEN, CaseSeen
+from onda.studies.buses.waves import BUS_WAVES, BusWaves, waves_file
 from onda.studies.devices.device_file import DEVICE_FILE, DeviceFileInputs, DeviceSummary
 
 __all__ = ["BusesStage"]
+
+
+_FORMS = "Spreadsheet (*.xlsx);;Waveforms, CSV (*.csv);;Waveforms, HDF5 (*.h5)"
 
 
 class BusesStage(OneResultStage[BusResult]):
@@ -47,6 +54,9 @@ class BusesStage(OneResultStage[BusResult]):
     def __init__(self, context: Context, info: StageInfo) -> None:
         super().__init__(context, info)
         look = context.look
+        self.hand = BusHand(self.editor, lambda: self._present)
+        tip = "Spreadsheet of all cases, or waveforms of the chosen signal"
+        self.surface.add_button("Write…", self._ask_where, tip=tip)
         self.add_keep_button()
         row = QHBoxLayout()
         self.sentence = label("", "heading", wrap=True)
@@ -56,7 +66,7 @@ class BusesStage(OneResultStage[BusResult]):
         self.surface.body.addLayout(row)
         self.map = CaseMap(look)
         self.sort.toggled.connect(self.map.sort)
-        self.table = SettingsTable(look, self.put_setting)
+        self.table = SettingsTable(look, self.hand.put_setting)
         self.case_title = label("", "heading", wrap=True)
         self.views = Views(
             [
@@ -100,7 +110,7 @@ class BusesStage(OneResultStage[BusResult]):
 
     def _make_search(self) -> SearchView:
         view = SearchView(self.context.look)
-        view.taken.connect(self.take_models)
+        view.taken.connect(self._take_models_of)
         return view
 
     def _build_inspector(self) -> QWidget:
@@ -109,9 +119,9 @@ class BusesStage(OneResultStage[BusResult]):
         layout.setContentsMargins(16, 10, 16, 8)
         layout.setSpacing(3)
         layout.addWidget(label("Bus", "title"))
-        self.name = TextField("Name", lambda typed: self._set("Rename bus", name=typed))
-        self.rate = TextField("Rate", self._put_rate, width=110)
-        self.bits = TextField("Bits", self._put_bits, width=110)
+        self.name = TextField("Name", self.hand.rename)
+        self.rate = TextField("Rate", self.hand.put_rate, width=110)
+        self.bits = TextField("Bits", self.hand.put_bits, width=110)
         for field in (self.name, self.rate, self.bits):
             layout.addWidget(field)
         layout.addWidget(Heading("Measured"))
@@ -121,7 +131,7 @@ class BusesStage(OneResultStage[BusResult]):
         self.levels = NumberRows(self.context.look)
         layout.addWidget(self.levels)
         layout.addWidget(Heading("Lengths of the chosen signal"))
-        self.lengths = LengthsForm(self.put_length)
+        self.lengths = LengthsForm(self.hand.put_length)
         layout.addWidget(self.lengths)
         layout.addStretch(1)
         return content
@@ -140,45 +150,6 @@ class BusesStage(OneResultStage[BusResult]):
         assert bus is not None
         return bus
 
-    def _set(self, what: str, **changes: object) -> None:
-        self.editor.put(what, set_value(self._present, **changes))
-
-    def _put_rate(self, typed: str) -> None:
-        self._set("Change rate", rate=parse_quantity(typed, "data rate", "Gb/s"))
-
-    def _put_bits(self, typed: str) -> None:
-        if not typed.strip().isdecimal():
-            raise InputError(f"{typed[:20]!r} is no number of bits", remedy="From 16 to 4096.")
-        self._set("Change bits", bits=int(typed))
-
-    def put_setting(self, operation: str, device: str, model: str) -> None:
-        """Another model of a device in an operation."""
-
-        def act() -> None:
-            bus = self._present
-            operations = []
-            for one in bus.operations:
-                if one.id == operation:
-                    rest = tuple(s for s in one.settings if s.id != device)
-                    new = (EndSetting(id=device, model=model),) if model else ()
-                    one = set_value(one, settings=(*rest, *new))
-                operations.append(one)
-            name = bus.device(device).name
-            self.editor.put(f"Change {name}", set_value(bus, operations=tuple(operations)))
-
-        self.editor.run(act)
-
-    def put_length(self, signal: str, piece: str, length: Quantity) -> None:
-        """Another length of a piece that a signal has of its own."""
-        bus = self._present
-        signals = []
-        for one in bus.signals:
-            if one.id == signal:
-                rest = tuple(x for x in one.lengths if x.id != piece)
-                one = set_value(one, lengths=(*rest, OwnLength(id=piece, length=length)))
-            signals.append(one)
-        self._set(f"Change length of {bus.signal(signal).name}", signals=tuple(signals))
-
     def _show_lengths(self) -> None:
         case, bus = self.map.case, self.bus
         if case is None or bus is None or case.signal not in {s.id for s in bus.data}:
@@ -188,22 +159,39 @@ class BusesStage(OneResultStage[BusResult]):
         pair = (data, bus.signal(data.strobe))
         self.lengths.show_signals([(s, pieces_of(bus, self.design.path(s.path))) for s in pair])
 
-    def take_models(self, devices: Sequence[str], models: Sequence[str]) -> None:
-        """Other models of devices in the operation of the chosen case."""
+    def _take_models_of(self, devices: Sequence[str], models: Sequence[str]) -> None:
         case = self.map.case
-        if case is None:
+        if case is not None:
+            self.hand.take_models(case.operation, devices, models)
+
+    # ---- what goes out
+
+    def _ask_where(self) -> None:
+        bus = self.bus
+        if bus is None or self.result is None:
+            self.surface.tell("There is nothing to write yet: it is not computed.")
             return
+        path = ask_save(self.surface, "Write cases", f"{bus.name.replace('/', '-')}.xlsx", _FORMS)
+        if path is not None:
+            self.editor.run(lambda: self.write(path))
 
-        def act() -> None:
-            bus = self._present
-            operations = tuple(
-                with_models(o, devices, models) if o.id == case.operation else o
-                for o in bus.operations
-            )
-            what = f"Take strengths of {case.operation_name}"
-            self.editor.put(what, set_value(bus, operations=operations))
+    def write(self, path: Path) -> None:
+        """Write a spreadsheet of all cases, or waveforms of the chosen signal, by the suffix."""
+        result, bus, case = self.result, self._present, self.map.case
+        if result is None or case is None:
+            raise InputError("there is nothing to write yet")
+        if path.suffix.lower() == ".xlsx":
+            write_book(bus, result, path)
+            return
+        waves_file(BusWaves(()), path.suffix)
 
-        self.editor.run(act)
+        def put(found: BusWaves) -> None:
+            self.editor.run(lambda: write_atomically(path, waves_file(found, path.suffix)))
+
+        self.subject.ask(
+            "waves", BUS_WAVES, lambda: bus_inputs(self.design, bus, case.signal), put,
+            self.surface.tell,
+        )  # fmt: skip
 
     # ---- what is in view
 
@@ -307,7 +295,7 @@ class BusesStage(OneResultStage[BusResult]):
                 levels.setdefault(case.operation_name, []).append(case.found.level)
         self.levels.set_rows(
             [
-                NumberRows.si_row(name, sum(some) / len(some), "voltage", None)
+                NumberRows.si_row(f"Level, {name}", sum(some) / len(some), "voltage", None)
                 for name, some in levels.items()
             ]
         )
