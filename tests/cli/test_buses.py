@@ -66,6 +66,10 @@ def test_cases_are_those_of_the_study_the_worst_first(project, file, tmp_path: P
         assert row["centre_level_v"] == pytest.approx(case.found.centre)
         assert row["strobe_shift_s"] == pytest.approx(case.shift)
         assert row["height_v"] == pytest.approx(case.found.height)
+        assert row["overshoot_v"] == pytest.approx(case.found.quality.overshoot)
+        assert row["undershoot_v"] == pytest.approx(case.found.quality.undershoot)
+        assert row["ring_back_v"] == pytest.approx(case.found.quality.ring_back)
+        assert row["narrowest_pulse_s"] == pytest.approx(case.found.quality.narrowest)
         assert (row["state"], row["why"]) == (case.state, case.found.why)
     assert openpyxl.load_workbook(book)["Cases"].max_row == 5
 
@@ -129,3 +133,16 @@ def test_a_search_of_nothing_is_refused(file) -> None:
         run("bus", file, "--search", "Erase")
     with pytest.raises(InputError, match="has no signal 'DQ77'"):
         run("bus", file, "--search", "Write A", "--only", "DQ77")
+
+
+def test_waveforms_are_written(file, tmp_path: Path) -> None:
+    target = tmp_path / "waves.csv"
+    run("bus", file, "--only", "Write B", "--waves", str(target))
+    rows = list(csv.DictReader(io.StringIO(target.read_text())))
+    assert {(r["signal"], r["operation"], r["corner"]) for r in rows} == {
+        ("DQ1", "Write B", "slow"), ("DQ6", "Write B", "slow")
+    }  # fmt: skip
+    assert max(float(r["data_v"]) for r in rows) < 1.6
+    with pytest.raises(InputError, match="not written as"):
+        run("bus", file, "--waves", str(tmp_path / "waves.txt"))
+    assert not (tmp_path / "waves.txt").exists()

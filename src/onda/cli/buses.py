@@ -31,7 +31,8 @@ __all__ = ["register"]
 
 _COLUMNS = (
     "signal", "operation", "corner", "setup_margin_s", "hold_margin_s", "centre_level_v",
-    "strobe_shift_s", "height_v", "state", "why",
+    "strobe_shift_s", "height_v", "state", "why", "overshoot_v", "undershoot_v", "ring_back_v",
+    "narrowest_pulse_s",
 )  # fmt: skip
 
 
@@ -153,7 +154,7 @@ def _number(value: float) -> float | None:
 
 
 def _row(one: BusCase) -> dict[str, Any]:
-    found = one.found
+    found, quality = one.found, one.found.quality
     return {
         "signal": one.signal_name,
         "operation": one.operation_name,
@@ -165,6 +166,10 @@ def _row(one: BusCase) -> dict[str, Any]:
         "height_v": _number(found.height),
         "state": one.state,
         "why": found.failure or found.why,
+        "overshoot_v": None if quality is None else quality.overshoot,
+        "undershoot_v": None if quality is None else quality.undershoot,
+        "ring_back_v": None if quality is None else _number(quality.ring_back),
+        "narrowest_pulse_s": None if quality is None else _number(quality.narrowest),
     }
 
 

@@ -144,6 +144,23 @@ def test_a_signal_that_is_closed_where_its_lane_is_open_says_so(project, small) 
     assert [c.state for c in open_ones] == ["holds", "holds"]
 
 
+def test_a_case_tells_what_its_data_do_between_edges(project, small, found) -> None:
+    inputs = bus_inputs(project.design, small)
+    for one, case in zip(inputs.cases, found.cases, strict=True):
+        waves, unit, quality = case_waves(one), one.unit_interval, case.found.quality
+        counts = (waves.time > one.lead * unit) & (waves.time < (one.data.count - 1) * unit)
+        volts = waves.data[counts]
+        assert quality.overshoot == pytest.approx(max(volts.max() - 1.2, 0.0), abs=1e-9)
+        assert quality.undershoot == pytest.approx(max(-volts.min(), 0.0), abs=1e-9)
+        # Pulses of single bits are about as long as one; a clock is up for half of its period.
+        assert quality.narrowest == pytest.approx(unit, rel=0.2)
+        assert quality.short == 0
+        # Nothing rings back: the ac level itself is what comes nearest to the dc one.
+        assert quality.ring_back == pytest.approx(one.sheet.ac - one.sheet.dc, abs=2e-3)
+        least, most = case.found.duty
+        assert 0.47 < least <= most < 0.53
+
+
 def test_a_strobe_that_is_not_centred_stays(project, small) -> None:
     fixed = tuple(set_value(o, centred=False) for o in small.operations)
     inputs = bus_inputs(project.design, set_value(small, operations=fixed))
@@ -281,7 +298,7 @@ def test_the_spreadsheet_has_every_case(small, found, tmp_path) -> None:
     file = tmp_path / "bus.xlsx"
     write_book(small, found, file)
     book = openpyxl.load_workbook(file)
-    assert book.sheetnames == ["Cases", "Strobes", "Levels", "Settings"]
+    assert book.sheetnames == ["Cases", "Waves", "Strobes", "Levels", "Settings"]
     rows = list(book["Cases"].values)
     assert rows[0][:4] == ("signal", "lane", "operation", "corner")
     for row, case in zip(rows[1:], found.cases, strict=True):
@@ -291,6 +308,21 @@ def test_the_spreadsheet_has_every_case(small, found, tmp_path) -> None:
         assert row[7:9] == pytest.approx((case.found.height, case.found.level))
     settings = list(book["Settings"].values)
     assert settings[1] == ("Write B", "Controller", "Module B", "dq_34", "dq_odt60", "dq_odt120")
+    heads, *waves = book["Waves"].values
+    assert len(waves) == len(found.cases)
+    for row, case in zip(waves, found.cases, strict=True):
+        told, quality = dict(zip(heads, row, strict=True)), case.found.quality
+        assert told["signal"] == case.signal_name
+        assert (told["operation"], told["corner"]) == (case.operation_name, case.corner)
+        for head, name in (
+            ("overshoot, V", "overshoot"), ("undershoot, V", "undershoot"),
+            ("overshoot area, V s", "overshoot_area"),
+            ("undershoot area, V s", "undershoot_area"), ("ring-back, V", "ring_back"),
+            ("narrowest pulse, s", "narrowest"), ("pulses short of the ac level", "short"),
+        ):  # fmt: skip
+            assert told[head] == pytest.approx(getattr(quality, name)), head
+        duty = (told["least duty of the strobe"], told["largest duty"])
+        assert duty == pytest.approx(case.found.duty)
     strobes = list(book["Strobes"].values)
     assert len(strobes) == 1 + 4
     assert all(isinstance(row[3], float) for row in strobes[1:])

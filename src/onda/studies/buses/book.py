@@ -49,6 +49,23 @@ def sheets_of(bus: Bus, result: BusResult) -> dict[str, list[Row]]:
                 _number(found.level),
             )
         )  # fmt: skip
+    waves: list[Row] = [
+        (
+            "signal", "operation", "corner", "overshoot, V", "undershoot, V",
+            "overshoot area, V s", "undershoot area, V s", "ring-back, V", "narrowest pulse, s",
+            "pulses short of the ac level", "least duty of the strobe", "largest duty",
+        )
+    ]  # fmt: skip
+    for one in result.cases:
+        q = one.found.quality
+        if q is not None:
+            waves.append(
+                (
+                    one.signal_name, one.operation_name, one.corner, q.overshoot, q.undershoot,
+                    q.overshoot_area, q.undershoot_area, _number(q.ring_back),
+                    _number(q.narrowest), q.short, *map(_number, one.found.duty),
+                )
+            )  # fmt: skip
     settings: list[Row] = [("operation", "sends", "listens", *(d.name for d in bus.devices))]
     for operation in bus.operations:
         ends = (bus.device(operation.drives).name, bus.device(operation.listens).name)
@@ -56,7 +73,13 @@ def sheets_of(bus: Bus, result: BusResult) -> dict[str, list[Row]]:
         settings.append((operation.name, *ends, *models))
     lanes: list[Row] = [("lane", "operation", "corner", "strobe moved by, s")]
     lanes += [(*key, shift) for key, shift in shifts.items()]
-    return {"Cases": cases, "Strobes": lanes, "Levels": levels, "Settings": settings}
+    return {
+        "Cases": cases,
+        "Waves": waves,
+        "Strobes": lanes,
+        "Levels": levels,
+        "Settings": settings,
+    }
 
 
 def _plain(row: Row) -> Iterable[str | float | None]:

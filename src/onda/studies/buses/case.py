@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.timing.levels import Memory, memory_of
+from onda.engine.timing.quality import WaveQuality, duty_of, wave_quality
 from onda.engine.timing.strobed import LaneTiming, Sheet, Waveform, lane_timing
 from onda.errors import NotPhysical, OndaError
 from onda.studies.buses.inputs import CaseInputs, SheetInputs, WaveInputs
@@ -69,6 +70,8 @@ class CaseResult:
     setup, hold : s, worst margins, NaN where there is none; shift : s that would make them alike
     level : V, reference; centre : V, in the middle of the eye at the strobe; height : V of it
     swing : V between the mean levels; slew : V/s, the slowest edge that set-up is measured on
+    duty : least and largest share of its period that the strobe is high
+    quality : of the data between its edges, its rails those of the driver
     why : what takes most, in words; failure : why there is no answer
     looked : the same with the strobe elsewhere, for a lane to choose from
     """
@@ -81,6 +84,8 @@ class CaseResult:
     height: float = math.nan
     swing: float = math.nan
     slew: float = math.nan
+    duty: tuple[float, float] = (math.nan, math.nan)
+    quality: WaveQuality | None = None
     why: str = ""
     failure: str = ""
     looked: tuple[Looked, ...] = field(default=())
@@ -153,6 +158,20 @@ def timed(inputs: CaseInputs, waves: CaseWaves, offset: float = 0.0) -> tuple[La
         level = new
         timing = lane_timing(data, strobe, _sheet(asked, level), window)
     return timing, level
+
+
+def _quality(
+    inputs: CaseInputs, waves: CaseWaves, level: float
+) -> tuple[WaveQuality, tuple[float, float]]:
+    """Of the data around a reference level, and duty of the strobe, of the bits that count."""
+    asked, path, unit = inputs.sheet, inputs.data.path, inputs.unit_interval
+    window = (inputs.lead * unit, (inputs.data.count - 1) * unit)
+    quality = wave_quality(
+        Waveform(waves.time, waves.data), window, level=level, ac=asked.ac, dc=asked.dc,
+        rails=(min(path.low, path.high), max(path.low, path.high)),
+    )  # fmt: skip
+    strobe = Waveform(waves.strobe_time - inputs.strobe_at, waves.strobe)
+    return quality, duty_of(strobe, window)
 
 
 def _memory(inputs: CaseInputs, timing: LaneTiming, waves: CaseWaves) -> Memory | None:
@@ -281,6 +300,7 @@ def _run(inputs: CaseInputs, _: Control) -> CaseResult:
             )  # fmt: skip
         timing, level = times[best_of([tuple(looked)])]
         memory = _memory(inputs, timing, waves)
+        quality, duty = _quality(inputs, waves, level)
     except OndaError as error:
         return CaseResult(failure=str(error))
     slews = [e.setup_slew for e in timing.edges if math.isfinite(e.setup_slew)]
@@ -293,6 +313,8 @@ def _run(inputs: CaseInputs, _: Control) -> CaseResult:
         timing.height,
         2.0 * memory.own if memory is not None else math.nan,
         min(slews, default=math.nan),
+        duty,
+        quality,
         _why(inputs, timing, memory),
         looked=tuple(looked),
     )
