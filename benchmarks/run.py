@@ -7,13 +7,20 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
-from benchmarks import coupling, engine, links, networks, window
+from benchmarks import buses, coupling, engine, links, networks, window
 
 
 def main() -> None:
     print("| promise | promised | measured | floor | ratio to the floor |")
     print("| --- | ---: | ---: | --- | ---: |")
-    groups = (engine.figures, coupling.figures, links.figures, networks.figures, window.figures)
+    groups = (
+        engine.figures,
+        coupling.figures,
+        links.figures,
+        networks.figures,
+        buses.figures,
+        window.figures,
+    )
     # Each row as soon as its group is measured.
     for figure in (figure for measured in groups for figure in measured()):
         floor, ratio = "", ""
