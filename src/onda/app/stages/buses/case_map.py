@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -97,6 +97,10 @@ class CaseMap(QWidget):
         self.setMinimumHeight(round(_TOP + _ROW * rows) + 4)
         self.setMaximumHeight(round(_TOP + _MOST_ROW * rows) + 4)
         self.update()
+
+    def sizeHint(self) -> QSize:
+        """As high as it may be."""
+        return QSize(600, self.maximumHeight() if self.rows else 200)
 
     def sort(self, worst_first: bool) -> None:
         """Signals by their worst case, or as the bus lists them."""

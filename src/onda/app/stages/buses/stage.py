@@ -41,6 +41,8 @@ from onda.studies.devices.device_file import DEVICE_FILE, DeviceFileInputs, Devi
 __all__ = ["BusesStage"]
 
 
+_UPPER = 0.62
+"""Share of the height that map and table take at most, before somebody drags."""
 _FORMS = "Spreadsheet (*.xlsx);;Waveforms, CSV (*.csv);;Waveforms, HDF5 (*.h5)"
 
 
@@ -76,8 +78,10 @@ class BusesStage(OneResultStage[BusResult]):
             "Views of a case",
         )
         self.views.turned.connect(lambda _: self._ask_case())
-        upper, lower = QWidget(), QWidget()
-        above, below = QVBoxLayout(upper), QVBoxLayout(lower)
+        self._upper = upper = QWidget()
+        lower = QWidget()
+        self._above = above = QVBoxLayout(upper)
+        below = QVBoxLayout(lower)
         for box in (above, below):
             box.setContentsMargins(0, 0, 0, 0)
         above.addWidget(self.map, 1)
@@ -90,7 +94,7 @@ class BusesStage(OneResultStage[BusResult]):
         below.addLayout(title)
         below.addWidget(self.views.stack, 1)
         self.views.show_first()
-        halves = QSplitter(Qt.Orientation.Vertical)
+        self._halves = halves = QSplitter(Qt.Orientation.Vertical)
         halves.addWidget(upper)
         halves.addWidget(lower)
         halves.setSizes([400, 240])
@@ -264,10 +268,20 @@ class BusesStage(OneResultStage[BusResult]):
         named = self.named_kept
         then = named[-1].result if named else None
         self.map.show_result(result, then)
+        self._share_room()
         self.sentence.setText(bus_words(result))
         self._show_numbers(result, then)
         self._ask_case()
         self.margins_changed.emit()
+
+    def _share_room(self) -> None:
+        """Few signals leave their room to the chosen case; what was dragged stays while they do."""
+        self._above.invalidate()
+        most, total = self._above.sizeHint().height(), sum(self._halves.sizes())
+        if most != self._upper.maximumHeight():
+            upper = min(most, round(_UPPER * total))
+            self._upper.setMaximumHeight(most)
+            self._halves.setSizes([upper, total - upper])
 
     def _show_numbers(self, result: BusResult, then: BusResult | None) -> None:
         def row(title: str, name: str, dimension: str) -> tuple[str, str, str, str]:
