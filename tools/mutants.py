@@ -24,7 +24,6 @@ from dataclasses import dataclass
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
-SOURCE = ROOT / "src" / "onda"
 _SKIPPED = {"__init__.py", "__main__.py"}
 _SECONDS = 400
 """Of processor time; what takes more never ends, and is noticed by whoever waits for it."""
@@ -71,8 +70,8 @@ def _is_words(node: ast.AST, parents: dict[ast.AST, ast.AST]) -> bool:
     return False
 
 
-def faults_in(path: Path) -> Iterator[Fault]:
-    """Every fault of a module."""
+def faults_in(path: Path, top: Path) -> Iterator[Fault]:
+    """Every fault of a module below `top`."""
     source = path.read_text(encoding="utf-8")
     tree = ast.parse(source)
     parents = {child: node for node in ast.walk(tree) for child in ast.iter_child_nodes(node)}
@@ -94,7 +93,7 @@ def faults_in(path: Path) -> Iterator[Fault]:
         first, last = place(node)
         was = data[first:last].decode()
         text = data[:first].decode() + now + data[last:].decode()
-        return Fault(str(path.relative_to(SOURCE)), node.lineno, was, now, text)
+        return Fault(str(path.relative_to(top)), node.lineno, was, now, text)
 
     for node in ast.walk(tree):
         if not isinstance(node, ast.expr) or _is_words(node, parents):
@@ -120,7 +119,7 @@ def faults_in(path: Path) -> Iterator[Fault]:
             parent = parents.get(node)
             if isinstance(parent, ast.Subscript) and node.value in (0, -1):
                 yield fault(node, "-1" if node.value == 0 else "0")
-            elif path.is_relative_to(SOURCE / "app") and abs(node.value) not in _UNITS:
+            elif path.is_relative_to(top / "app") and abs(node.value) not in _UNITS:
                 # How far something is drawn from something else is for eyes to judge.
                 continue
             elif node.value not in (0, 0.0) and not isinstance(parent, ast.keyword):
@@ -134,18 +133,18 @@ def faults_in(path: Path) -> Iterator[Fault]:
                 yield fault(node, text[:at] + _CALLED[called] + text[at + len(called) :])
 
 
-def tests_of(module: str) -> list[str]:
+def tests_of(module: str, tree: Path) -> list[str]:
     """Files of tests that look at a module: those that name it first, then those that stand in the
     same folder."""
     name = "onda." + module.removesuffix(".py").replace("/", ".")
     package, stem = name.rpartition(".")[0], Path(module).stem
     floor, subject = module.split("/")[0], module.split("/")[1].removesuffix(".py")
     ranked = []
-    for test in sorted((ROOT / "tests").rglob("test_*.py")):
+    for test in sorted((tree / "tests").rglob("test_*.py")):
         if "attack" in test.parts or "walk" in test.parts:
             continue
         text = test.read_text(encoding="utf-8")
-        below = test.relative_to(ROOT / "tests").parts
+        below = test.relative_to(tree / "tests").parts
         rank = 0
         rank += 8 if name in text else 0
         rank += 3 if package in text else 0
@@ -154,7 +153,7 @@ def tests_of(module: str) -> list[str]:
         rank += 1 if below[0] == floor else 0
         rank += 2 if f".{subject}." in text else 0
         if rank >= 2:
-            ranked.append((-rank, test.stat().st_size, str(test.relative_to(ROOT))))
+            ranked.append((-rank, test.stat().st_size, str(test.relative_to(tree))))
     return [test for _, _, test in sorted(ranked)[:_MOST_TESTS]]
 
 
@@ -165,7 +164,7 @@ def _noticed(fault: Fault, tree: Path, results: Path) -> tuple[bool, float]:
     target.write_text(fault.text, encoding="utf-8")
     began = time.monotonic()
     try:
-        return _fails(tests_of(fault.module), tree, results), time.monotonic() - began
+        return _fails(tests_of(fault.module, tree), tree, results), time.monotonic() - began
     finally:
         target.write_text(before, encoding="utf-8")
 
@@ -184,20 +183,20 @@ def _fails(tests: list[str], tree: Path, results: Path) -> bool:
     return done.returncode != 0
 
 
-def drawn(seed: int, count: int, only: str) -> list[Fault]:
+def drawn(seed: int, count: int, only: str, tree: Path) -> list[Fault]:
     """A sample of faults, as many of each package as it has a share of, one a module first."""
-    rng = random.Random(seed)
+    rng, top = random.Random(seed), tree / "src" / "onda"
     modules = [
         p
-        for p in sorted(SOURCE.rglob("*.py"))
-        if p.name not in _SKIPPED and str(p.relative_to(SOURCE)).startswith(only)
-        and len(p.relative_to(SOURCE).parts) > 1
+        for p in sorted(top.rglob("*.py"))
+        if p.name not in _SKIPPED and str(p.relative_to(top)).startswith(only)
+        and len(p.relative_to(top).parts) > 1
     ]  # fmt: skip
     rng.shuffle(modules)
     out: list[Fault] = []
     while len(out) < count and modules:
         for path in list(modules):
-            every = list(faults_in(path))
+            every = list(faults_in(path, top))
             if not every:
                 modules.remove(path)
                 continue
@@ -216,7 +215,6 @@ def main() -> None:
     parser.add_argument("--jobs", type=int, default=2)
     parser.add_argument("--out", type=Path, default=None, help="JSON of what survived")
     asked = parser.parse_args()
-    faults = drawn(asked.seed, asked.count, asked.only)
     with tempfile.TemporaryDirectory() as folder:
         trees, results = [], Path(folder) / "results"
         # Results are shared by faults that change nothing of what computes them.
@@ -230,6 +228,7 @@ def main() -> None:
             )
             subprocess.run(["tar", "-x"], cwd=tree, input=archive.stdout, check=True)
             trees.append(tree)
+        faults = drawn(asked.seed, asked.count, asked.only, trees[0])
         assert not _fails([_FILLS], trees[0], results), "the tests fail as they are"
 
         def run(pair: tuple[int, Fault]) -> tuple[Fault, bool]:

@@ -45,15 +45,6 @@ def test_prbs_is_of_full_length_and_balance(order: int) -> None:
     assert len(np.unique(words)) == n
 
 
-@pytest.mark.parametrize("order", [20, 23, 29, 31])
-def test_long_prbs_obeys_its_recursion(order: int) -> None:
-    taps = {20: 3, 23: 18, 29: 27, 31: 28}[order]
-    b = prbs(order, 4000).astype(int)
-    assert (b[order:] == (b[order - taps : -taps] ^ b[:-order])).all() or (
-        b[order:] == (b[:-order] ^ b[order - taps : len(b) - taps])
-    ).all()
-
-
 def test_prbs_refuses_what_it_does_not_know() -> None:
     with pytest.raises(NotPhysical, match="PRBS order"):
         prbs(8, 10)

@@ -70,7 +70,7 @@ def bus(
     from onda.studies.buses.bus import BUS
     from onda.studies.buses.inputs import bus_inputs
     from onda.studies.buses.search import BUS_SEARCH
-    from onda.studies.buses.waves import BUS_WAVES, BusWaves, waves_file
+    from onda.studies.buses.waves import BUS_WAVES, waves_inputs
 
     project = open_project(file)
     found = pick(project.design.buses, bus, "bus", file=file)
@@ -81,13 +81,11 @@ def bus(
             _tell_search(answer, as_json=as_json)
             raise typer.Exit(0 if answer.worst[answer.now] >= 0.0 else EXIT_FAILS)
         inputs = bus_inputs(project.design, found, only)
-        if waves is not None:
-            # Before anything is computed that could not be written.
-            waves_file(BusWaves(()), waves.suffix)
+        # What could not be written is told before anything is computed.
+        drawn = waves_inputs(inputs, waves.suffix) if waves is not None else None
         result = runner.result(BUS, inputs)
-        if waves is not None:
-            content = waves_file(runner.result(BUS_WAVES, inputs), waves.suffix)
-            write_atomically(waves, content)
+        if waves is not None and drawn is not None:
+            write_atomically(waves, runner.result(BUS_WAVES, drawn).content)
     cases = sorted(result.cases, key=lambda c: -math.inf if math.isnan(c.worst) else c.worst)
     rows = [_row(one) for one in cases]
     if book is not None:

@@ -25,37 +25,33 @@ def small(project) -> Bus:
 
 @pytest.fixture(scope="module")
 def found(project, small) -> BusSearch:
-    """A third of all choices of a write to A, as DQ2 sees it."""
-    inputs = search_inputs(project.design, small, "write-a", "DQ2")
-    few = replace(inputs, choices=inputs.choices[::3])
-    return BUS_SEARCH.run(few, Control())
+    """All choices of a write to A, as DQ2 sees it."""
+    return BUS_SEARCH.run(search_inputs(project.design, small, "write-a", "DQ2"), Control())
 
 
 def test_every_model_that_can_be_is_tried(project, small) -> None:
     inputs = search_inputs(project.design, small, "write-a", "DQ2")
+    choices = inputs.choices()
     # The controller drives with one of two strengths; a module listens with any of five models.
-    assert len(inputs.choices) == len(set(inputs.choices)) == 2 * 5 * 5
-    assert {c[0] for c in inputs.choices} == {"dq_34", "dq_48"}
-    assert {c[2] for c in inputs.choices} == {
-        "dq_34", "dq_48", "dq_odt40", "dq_odt60", "dq_odt120"
-    }  # fmt: skip
-    assert inputs.choices[inputs.now] == ("dq_34", "dq_34", "dq_34")
+    assert len(choices) == len(set(choices)) == 2 * 5 * 5
+    assert {c[0] for c in choices} == {"dq_34", "dq_48"}
+    assert {c[2] for c in choices} == {"dq_34", "dq_48", "dq_odt40", "dq_odt60", "dq_odt120"}
+    assert inputs.now == ("dq_34", "dq_34", "dq_34")
     read = search_inputs(project.design, small, "read-a", "DQ2")
-    assert {c[1] for c in read.choices} == {"dq_34", "dq_48"}
+    assert {c[1] for c in read.choices()} == {"dq_34", "dq_48"}
 
 
 @pytest.mark.parametrize(("operation", "number"), [("write-a", 7), ("write-a", 49), ("read-b", 3)])
 def test_a_choice_is_the_bus_with_other_models(project, small, operation, number) -> None:
     inputs = search_inputs(project.design, small, operation, "DQ2")
-    changed = with_models(
-        next(o for o in small.operations if o.id == operation), inputs.ids, inputs.choices[number]
-    )
+    choice, ids = inputs.choices()[number], [d.id for d in inputs.devices]
+    changed = with_models(next(o for o in small.operations if o.id == operation), ids, choice)
     bus = set_value(
         small,
         operations=(changed,),
         signals=tuple(s for s in small.signals if s.id in ("DQS0", "DQ2")),
     )
-    assert inputs.with_choice(number) == bus_inputs(project.design, bus)
+    assert inputs.with_choice(choice) == bus_inputs(project.design, bus)
 
 
 def test_margins_are_those_of_the_bus(found, project, small) -> None:
@@ -101,3 +97,12 @@ def test_how_flat_it_is_around_the_best() -> None:
 def test_what_cannot_be_searched_is_refused(project, small) -> None:
     with pytest.raises(InputError, match="no operation 'x'"):
         search_inputs(project.design, small, "x", "DQ2")
+
+
+def test_too_few_and_too_many_choices_are_refused(project, small, monkeypatch) -> None:
+    inputs = search_inputs(project.design, small, "write-a", "DQ2")
+    monkeypatch.setattr("onda.studies.buses.search._MOST", 49)
+    with pytest.raises(InputError, match="50 choices of strengths"):
+        inputs.choices()
+    with pytest.raises(InputError, match="nothing to choose from"):
+        replace(inputs, devices=()).choices()

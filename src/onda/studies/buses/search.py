@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from onda.errors import InputError
 from onda.project.base import set_value
-from onda.project.buses.bus import Bus, BusDevice, EndSetting, Operation
-from onda.project.files import content_of
+from onda.project.buses.bus import Bus, EndSetting, Operation
+from onda.project.files import Content, content_of
 from onda.project.model import Design
 from onda.studies.buses.bus import BUS, BusResult
 from onda.studies.buses.inputs import BusInputs, WaveInputs, bus_inputs
@@ -32,22 +32,62 @@ _FLAT = 0.1
 
 
 @dataclass(frozen=True, slots=True)
+class _Chosen:
+    """A device whose model is chosen: the end where it is, the file of its models, whether it
+    drives, and the model that it is now."""
+
+    id: str
+    name: str
+    end: str
+    file: Content
+    drives: bool
+    model: str
+
+    @property
+    def models(self) -> tuple[str, ...]:
+        """What it could be: models of its file that drive, or that receive."""
+        file = models_in(self.file)
+        fits = (m for m in file.models.values() if (m.drives if self.drives else m.receives))
+        return tuple(m.name for m in fits)
+
+
+@dataclass(frozen=True, slots=True)
 class SearchInputs:
-    """Choices: the model at each of `ends`, whose devices have `ids` and `names`.
+    """Devices whose models are tried, and the cases as they are now."""
 
-    `now` is the number of the present one, whose cases are `present`.
-    """
-
-    ids: tuple[str, ...]
-    names: tuple[str, ...]
-    ends: tuple[str, ...]
-    choices: tuple[tuple[str, ...], ...]
-    now: int
+    devices: tuple[_Chosen, ...]
     present: BusInputs
 
-    def with_choice(self, number: int) -> BusInputs:
-        """The cases with other models at the ends."""
-        models = dict(zip(self.ends, self.choices[number], strict=True))
+    @property
+    def now(self) -> tuple[str, ...]:
+        """The model that each device is now."""
+        return tuple(d.model for d in self.devices)
+
+    def choices(self) -> tuple[tuple[str, ...], ...]:
+        """Every choice of models; what is there now need not be among what is sensible.
+
+        Reads the device files, which is no work for the window's thread.
+
+        Raises
+        ------
+        InputError : there is nothing to choose from, or too much of it
+        """
+        models = [d.models or (d.model,) for d in self.devices]
+        count = math.prod(map(len, models))
+        if count < 2:
+            raise InputError(
+                "nothing to choose from", remedy="Give the ends of the path device files in Paths."
+            )
+        if count > _MOST:
+            raise InputError(
+                f"{count} choices of strengths and terminations, at most {_MOST} are tried",
+                remedy="Leave models that are never meant out of the device files.",
+            )
+        return tuple(dict.fromkeys((*product(*models), self.now)))
+
+    def with_choice(self, choice: tuple[str, ...]) -> BusInputs:
+        """The cases with other models of the devices."""
+        models = {d.end: model for d, model in zip(self.devices, choice, strict=True)}
 
         def over(wave: WaveInputs) -> WaveInputs:
             return replace(wave, path=_with_models(wave.path, models))
@@ -139,76 +179,44 @@ def with_models(operation: Operation, devices: Sequence[str], models: Sequence[s
     return set_value(operation, settings=(*rest, *new))
 
 
-def _models(design: Design, bus: Bus, device: BusDevice, *, drives: bool) -> list[str]:
-    """What a device could be: models of its file that drive, or that receive."""
-    use = design.path(bus.data[0].path).end(device.end).model
-    if use is None:
-        return []
-    file = models_in(content_of(design.device_file(use.file)))
-    return [m.name for m in file.models.values() if (m.drives if drives else m.receives)]
-
-
 def search_inputs(design: Design, bus: Bus, operation: str, signal: str) -> SearchInputs:
     """Slice for all models that the devices of a bus can be in an operation, seen by a signal.
 
     Raises
     ------
-    InputError : there is no such operation, nothing to choose from, or too much of it
+    InputError : there is no such operation, or a file that a device needs is nowhere
     """
     found = next((o for o in bus.operations if o.id == operation), None)
     if found is None:
         raise InputError(f"there is no operation {operation!r}")
-    devices, models = [], []
-    for device in bus.devices:
-        known = _models(design, bus, device, drives=device.id == found.drives)
-        if known:
-            devices.append(device)
-            models.append(known)
-    count = math.prod(map(len, models))
-    if not devices or count < 2:
-        raise InputError(
-            "nothing to choose from", remedy="Give the ends of the path device files in Paths."
-        )
-    if count > _MOST:
-        raise InputError(
-            f"{count} choices of strengths and terminations, at most {_MOST} are tried",
-            remedy="Leave models that are never meant out of the device files.",
-        )
     path = design.path(bus.data[0].path)
-    here = []
-    for device in devices:
+    devices = []
+    for device in bus.devices:
         use = path.end(device.end).model
-        assert use is not None
-        here.append(found.model_of(device.id) or use.model)
-    choices = list(product(*models))
-    if tuple(here) not in choices:
-        # What is there now need not be among what is sensible.
-        choices.append(tuple(here))
+        if use is not None:
+            file = content_of(design.device_file(use.file))
+            model = found.model_of(device.id) or use.model
+            drives = device.id == found.drives
+            devices.append(_Chosen(device.id, device.name, device.end, file, drives, model))
     seen = (signal, bus.signal(signal).strobe)
     alone = set_value(
         bus, operations=(found,), signals=tuple(s for s in bus.signals if s.id in seen)
     )
-    return SearchInputs(
-        tuple(d.id for d in devices),
-        tuple(d.name for d in devices),
-        tuple(d.end for d in devices),
-        tuple(choices),
-        choices.index(tuple(here)),
-        bus_inputs(design, alone),
-    )
+    return SearchInputs(tuple(devices), bus_inputs(design, alone))
 
 
 def _split(inputs: SearchInputs) -> Sequence[Case]:
-    return [Case(BUS, inputs.with_choice(k)) for k in range(len(inputs.choices))]
+    return [Case(BUS, inputs.with_choice(choice)) for choice in inputs.choices()]
 
 
 def _gather(inputs: SearchInputs, found: Sequence[BusResult | None]) -> BusSearch:
     def least(name: str) -> FloatArray:
         return np.array([math.nan if r is None else r.least(name) for r in found])
 
+    choices = inputs.choices()
     return BusSearch(
-        inputs.ids, inputs.names, inputs.choices, least("setup"), least("hold"), least("height"),
-        inputs.now,
+        tuple(d.id for d in inputs.devices), tuple(d.name for d in inputs.devices), choices,
+        least("setup"), least("hold"), least("height"), choices.index(inputs.now),
     )  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""Study `bus_waves`: the waveforms of every case of a bus."""
+"""Study `bus_waves`: a file with the waveforms of every case of a bus."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from onda.studies.buses.case import CaseWaves, case_waves
 from onda.studies.buses.inputs import BusInputs, CaseInputs
 from onda.studies.core.study import Case, Control, Study, compute
 
-__all__ = ["BUS_WAVES", "BusWaves", "waves_file"]
+__all__ = ["BUS_WAVES", "WavesFile", "WavesInputs", "waves_inputs"]
 
 _WRITERS = {
     ".csv": write_waves_csv,
@@ -20,11 +20,27 @@ _WRITERS = {
 }
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class BusWaves:
-    """Waveforms with the names of their cases, in the order of the bus."""
+@dataclass(frozen=True, slots=True)
+class WavesInputs:
+    """Cases, and the suffix of the file that they go to."""
 
-    cases: tuple[NamedWaves, ...]
+    bus: BusInputs
+    suffix: str
+
+
+@dataclass(frozen=True, slots=True)
+class WavesFile:
+    """Content of a file."""
+
+    content: bytes
+
+
+def waves_inputs(bus: BusInputs, suffix: str) -> WavesInputs:
+    """Slice for a file; raise `InputError` where there is no such form."""
+    if suffix.lower() not in _WRITERS:
+        known = ", ".join(_WRITERS)
+        raise InputError(f"waveforms are not written as {suffix!r}", remedy=f"One of {known}.")
+    return WavesInputs(bus, suffix.lower())
 
 
 BUS_WAVE: Study[CaseInputs, CaseWaves] = Study(
@@ -36,37 +52,27 @@ BUS_WAVE: Study[CaseInputs, CaseWaves] = Study(
 )
 
 
-def _split(inputs: BusInputs) -> Sequence[Case]:
-    return [Case(BUS_WAVE, one) for one in inputs.cases]
+def _split(inputs: WavesInputs) -> Sequence[Case]:
+    return [Case(BUS_WAVE, one) for one in inputs.bus.cases]
 
 
-def _gather(inputs: BusInputs, found: Sequence[CaseWaves | None]) -> BusWaves:
-    return BusWaves(
-        tuple(
-            NamedWaves(
-                one.signal_name, one.operation_name, one.corner, waves.time, waves.data,
-                waves.strobe_time, waves.strobe,
-            )
-            for one, waves in zip(inputs.cases, found, strict=True)
-            if waves is not None
+def _gather(inputs: WavesInputs, found: Sequence[CaseWaves | None]) -> WavesFile:
+    named = [
+        NamedWaves(
+            one.signal_name, one.operation_name, one.corner, waves.time, waves.data,
+            waves.strobe_time, waves.strobe,
         )
-    )  # fmt: skip
+        for one, waves in zip(inputs.bus.cases, found, strict=True)
+        if waves is not None
+    ]  # fmt: skip
+    return WavesFile(_WRITERS[inputs.suffix](named))
 
 
-def _run(inputs: BusInputs, control: Control) -> BusWaves:
+def _run(inputs: WavesInputs, control: Control) -> WavesFile:
     return compute(BUS_WAVES, inputs, control)
 
 
-BUS_WAVES: Study[BusInputs, BusWaves] = Study(
-    "bus_waves", _run, BusWaves, split=_split, gather=_gather, keep_on_disk=False,
+BUS_WAVES: Study[WavesInputs, WavesFile] = Study(
+    "bus_waves", _run, WavesFile, split=_split, gather=_gather, keep_on_disk=False,
     title="Waveforms of a bus",
 )  # fmt: skip
-
-
-def waves_file(found: BusWaves, suffix: str) -> bytes:
-    """Content of a file by its suffix; raise `InputError` where there is no such form."""
-    write = _WRITERS.get(suffix.lower())
-    if write is None:
-        known = ", ".join(_WRITERS)
-        raise InputError(f"waveforms are not written as {suffix!r}", remedy=f"One of {known}.")
-    return write(found.cases)

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from onda.app.shell.fields import label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.theme import Look
-from onda.project.quantities import format_si
+from onda.project.quantities import fixed, format_si
 from onda.studies.buses.search import BusSearch
 
 __all__ = ["SearchView", "search_words"]
@@ -20,7 +20,7 @@ __all__ = ["SearchView", "search_words"]
 def _ps(seconds: float) -> str:
     if not math.isfinite(seconds):
         return "no eye"
-    return f"{1e12 * seconds:.0f} ps".replace("-", "\u2212")
+    return f"{fixed(1e12 * seconds, 0)} ps"
 
 
 def search_words(found: BusSearch | None, why_not: str) -> str:

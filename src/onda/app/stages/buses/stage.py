@@ -29,13 +29,14 @@ from onda.project.buses.bus import Bus
 from onda.project.files import content_of
 from onda.project.kind import Ref
 from onda.project.model import Design
+from onda.project.quantities import fixed
 from onda.project.writing import write_atomically
 from onda.studies.buses.book import write_book
 from onda.studies.buses.bus import BUS, BusCase, BusResult
 from onda.studies.buses.inputs import BusInputs, bus_inputs
 from onda.studies.buses.search import BUS_SEARCH, BusSearch, search_inputs
 from onda.studies.buses.seen import BUS_SEEN, CaseSeen
-from onda.studies.buses.waves import BUS_WAVES, BusWaves, waves_file
+from onda.studies.buses.waves import BUS_WAVES, WavesFile, WavesInputs, waves_inputs
 from onda.studies.devices.device_file import DEVICE_FILE, DeviceFileInputs, DeviceSummary
 
 __all__ = ["BusesStage"]
@@ -187,15 +188,14 @@ class BusesStage(OneResultStage[BusResult]):
         if path.suffix.lower() == ".xlsx":
             write_book(bus, result, path)
             return
-        waves_file(BusWaves(()), path.suffix)
 
-        def put(found: BusWaves) -> None:
-            self.editor.run(lambda: write_atomically(path, waves_file(found, path.suffix)))
+        def inputs() -> WavesInputs:
+            return waves_inputs(bus_inputs(self.design, bus, case.signal), path.suffix)
 
-        self.subject.ask(
-            "waves", BUS_WAVES, lambda: bus_inputs(self.design, bus, case.signal), put,
-            self.surface.tell,
-        )  # fmt: skip
+        def put(found: WavesFile) -> None:
+            self.editor.run(lambda: write_atomically(path, found.content))
+
+        self.subject.ask("waves", BUS_WAVES, inputs, put, self.surface.tell)
 
     # ---- what is in view
 
@@ -383,7 +383,7 @@ def bus_words(result: BusResult) -> str:
     name = f"{worst.signal_name}, {worst.operation_name}, {worst.corner}"
     if without and worst in without:
         return f"{len(without)} of {len(result.cases)} cases have no answer: {name} first."
-    margin = f"{1e12 * worst.worst:.0f} ps".replace("-", "\u2212")
+    margin = f"{fixed(1e12 * worst.worst, 0)} ps"
     count = f"{len(fails)} of {len(result.cases)} cases fail" if fails else "Every case holds"
     why = f": {worst.found.why}" if fails and worst.found.why else ""
     return f"{count}; the worst is {name} with {margin}{why}."
