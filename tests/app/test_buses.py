@@ -13,13 +13,14 @@ from onda.app.shell.window import MainWindow
 from onda.app.stages.buses.case_map import case_words
 from onda.app.stages.buses.search_view import SearchView, search_words
 from onda.app.stages.buses.stage import BusesStage, bus_words
+from onda.app.theme import Look
 from onda.demo import fulmar_project
 from onda.project.base import set_value
 from onda.project.edits import replace_object
 from onda.project.quantities import format_si
 from onda.studies.buses.bus import BUS, BusResult
 from onda.studies.buses.inputs import bus_inputs
-from onda.studies.buses.search import BUS_SEARCH, search_inputs
+from onda.studies.buses.search import BUS_SEARCH, BusSearch, search_inputs
 from onda.studies.buses.seen import BUS_SEEN
 from onda.studies.core.study import Control
 from tests.app.conftest import MakeWindow, type_into
@@ -314,3 +315,32 @@ def test_cases_and_waveforms_are_written(window: MainWindow, tmp_path, monkeypat
     button.click()
     assert "not written as '.wav'" in stage.surface.problem.text()
     assert not (tmp_path / "x.wav").exists()
+
+
+def test_what_a_choice_brings_stands_in_its_column(qtbot) -> None:
+    """Of a signal alone both margins are alike; here they are not."""
+    view = SearchView(Look())
+    qtbot.addWidget(view)
+    choices = (("dq_34", "dq_odt60"), ("dq_48", "dq_odt60"), ("dq_34", "dq_odt120"))
+    found = BusSearch(
+        ("U1", "B"), ("Controller", "Module B"), choices,
+        np.array([10e-12, -5e-12, 40e-12]), np.array([20e-12, 7e-12, 30e-12]),
+        np.array([0.3, 0.2, 0.4]), 0,
+    )  # fmt: skip
+    view.show_search(found, "")
+    assert [row.cells for row in view.list.rows] == [
+        ("dq_34", "dq_odt120", "40 ps", "30 ps", "0.400 V"),
+        ("\u25b8 dq_34", "dq_odt60", "10 ps", "20 ps", "0.300 V"),
+        ("dq_48", "dq_odt60", "\u22125 ps", "7 ps", "0.200 V"),
+    ]
+    assert [c.title for c in view.list._columns] == [
+        "Controller", "Module B", "set-up", "hold", "height"
+    ]  # fmt: skip
+    assert [bool(row.inks) for row in view.list.rows] == [False, False, True]
+    told = []
+    view.taken.connect(lambda ids, models: told.append((ids, models)))
+    view.take.click()
+    assert told == [(("U1", "B"), ("dq_34", "dq_odt120"))]
+    # The present one is no other.
+    view.list.chosen.emit("0")
+    assert not view.take.isEnabled()

@@ -413,3 +413,9 @@ def test_a_margin_without_a_number_is_missing_with_its_reason(small, found) -> N
     failed = replace(silent, found=replace(silent.found, failure="no edge"))
     told = measure_bus(replace(found, cases=(failed, *found.cases[1:])), "bus_height")
     assert told.how == f"{where}: no edge"
+
+
+def test_margins_of_time_are_a_share_of_half_a_unit_interval(found) -> None:
+    for measure in ("bus_setup", "bus_hold"):
+        assert measure_bus(found, measure).room == pytest.approx(0.5 / 2.4e9)
+    assert measure_bus(found, "bus_height").room == 1.0
