@@ -217,12 +217,18 @@ def memory() -> str:
     odt = [
         Part(f"dq_odt{r}", 1.2, 50.0, 0.6, 0.12e-9, 1.1e-12, kind="Input", lines=lines[:2],
              termination=float(r))
-        for r in (40, 60, 120)
+        for r in (20, 40, 60, 120)
     ]  # fmt: skip
     selector = ["[Model Selector] dq", "dq_34 RON 34 ohm", "dq_48 RON 48 ohm",
-                "dq_odt40 termination 40 ohm", "dq_odt60 termination 60 ohm",
-                "dq_odt120 termination 120 ohm"]  # fmt: skip
+                "dq_odt20 termination 20 ohm", "dq_odt40 termination 40 ohm",
+                "dq_odt60 termination 60 ohm", "dq_odt120 termination 120 ohm"]  # fmt: skip
     pins = [f"E{k} DQ{k} dq 45m 0.55nH 0.2pF" for k in range(8)]
+    pins += ["E8 DM0 dq 47m 0.58nH 0.2pF", "F0 DQS0 dq 40m 0.5nH 0.19pF",
+             "F1 DQS0# dq 40m 0.5nH 0.19pF", "F2 DQS1 dq 41m 0.52nH 0.19pF",
+             "F3 DQS1# dq 41m 0.52nH 0.19pF"]  # fmt: skip
+    pins += [f"H{k} DQ{8 + k} dq 52m 0.64nH 0.22pF" for k in range(8)]
+    pins += [f"J{k} A{k} dq 50m 0.6nH 0.2pF" for k in range(4)]
+    pins += ["K0 CK dq 42m 0.53nH 0.19pF", "K1 CK# dq 42m 0.53nH 0.19pF", "A1 GND GND"]
     return file_text("fulmar_memory.ibs", "FULMAR-MEM", PACKAGE, pins, selector, [*drives, *odt])
 
 

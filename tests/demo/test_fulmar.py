@@ -22,7 +22,7 @@ def test_fulmar_is_complete_and_stable() -> None:
     assert len(design.sheet_lines) == 1
     assert [p.id for p in project.design.paths] == [
         "clk-adc", "clk-two", "clk-chain", "trig", "spi-clk", "clk-ref", "jl0",
-        "mem-dq",
+        "mem-dq", "mem-ca",
     ]  # fmt: skip
     assert len(design.device_files) == 11
     assert len(design.networks) == 13

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import math
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -19,11 +20,13 @@ from onda.cli.common import (
     print_json,
     running,
 )
+from onda.project.quantities import fixed
 
 if TYPE_CHECKING:
     from onda.project.buses.bus import Bus
     from onda.project.model import Design
     from onda.studies.buses.bus import BusCase
+    from onda.studies.buses.levelling import Levelled
     from onda.studies.buses.search import BusSearch, SearchInputs
     from onda.studies.core.runner import StudyRunner
 
@@ -32,7 +35,7 @@ __all__ = ["register"]
 _COLUMNS = (
     "signal", "operation", "corner", "setup_margin_s", "hold_margin_s", "centre_level_v",
     "strobe_shift_s", "height_v", "state", "why", "overshoot_v", "undershoot_v", "ring_back_v",
-    "narrowest_pulse_s",
+    "narrowest_pulse_s", "least_duty", "largest_duty", "strobe_crossing_v",
 )  # fmt: skip
 
 
@@ -91,14 +94,23 @@ def bus(
     if book is not None:
         write_book(found, result, book)
     if as_json:
-        print_json({"name": found.name, "unit_interval_s": result.unit_interval, "cases": rows})
+        print_json(
+            {
+                "name": found.name,
+                "unit_interval_s": 1.0 / found.rate.si,
+                "cases": rows,
+                "strobe_to_clock": [_beside_clock(one) for one in result.levelled],
+            }
+        )
     elif as_csv:
         writer = csv.DictWriter(sys.stdout, _COLUMNS)
         writer.writeheader()
         writer.writerows(rows)
     else:
         _print(found.name, cases)
-    if any(one.state != "holds" for one in cases):
+        _print_clock(result.levelled)
+    states = [*(one.state for one in cases), *(one.state for one in result.levelled)]
+    if any(state != "holds" for state in states):
         raise typer.Exit(EXIT_FAILS)
 
 
@@ -168,6 +180,21 @@ def _row(one: BusCase) -> dict[str, Any]:
         "undershoot_v": None if quality is None else quality.undershoot,
         "ring_back_v": None if quality is None else _number(quality.ring_back),
         "narrowest_pulse_s": None if quality is None else _number(quality.narrowest),
+        "least_duty": _number(found.duty[0]),
+        "largest_duty": _number(found.duty[1]),
+        "strobe_crossing_v": _number(found.crossing),
+    }
+
+
+def _beside_clock(one: Levelled) -> dict[str, Any]:
+    return {
+        "strobe": one.lane_name,
+        "operation": one.operation_name,
+        "corner": one.corner,
+        "clock_later_s": _number(one.late),
+        "moved_by_s": _number(one.moved),
+        "room_s": _number(one.room),
+        "why": one.failure,
     }
 
 
@@ -184,3 +211,18 @@ def _print(name: str, cases: list[BusCase]) -> None:
         words += f"set-up {1e12 * one.setup:.0f} ps, hold {1e12 * one.hold:.0f} ps"
         words += f", {1e3 * found.height:.0f} mV at {1e3 * found.level:.0f} mV, {one.state}"
         typer.echo(f"{words}: {found.why}" if found.why else words)
+
+
+def _print_clock(levelled: Sequence[Levelled]) -> None:
+    """Strobes beside the clock, the one with the least room first."""
+    for one in sorted(levelled, key=lambda x: -math.inf if math.isnan(x.room) else x.room):
+        words = f"  {one.lane_name}, {one.operation_name}, {one.corner}: "
+        if one.failure:
+            typer.echo(f"{words}{one.failure}")
+            continue
+        words += f"the clock comes {fixed(1e12 * one.late, 0)} ps later"
+        if one.moved:
+            words += f", the strobe is moved by {fixed(1e12 * one.moved, 0)} ps"
+        if math.isfinite(one.room):
+            words += f", {fixed(1e12 * one.room, 0)} ps of room are left, {one.state}"
+        typer.echo(words)

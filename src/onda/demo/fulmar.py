@@ -38,7 +38,7 @@ def _tree() -> dict[str, Any]:
                 paths.spi(),
                 _reference_clock(),
                 _lane_path(),
-                buses.path(),
+                *buses.paths(),
             ],
             "links": links.links(),
             "networks": networks.networks(),

@@ -89,6 +89,11 @@ def _from_10(tree: dict[str, Any]) -> dict[str, Any]:
     return tree | {"schema_version": 11}
 
 
+def _from_11(tree: dict[str, Any]) -> dict[str, Any]:
+    """Schema 12: address and clock of buses, write levelling, lanes of groups in them."""
+    return tree | {"schema_version": 12}
+
+
 MIGRATIONS: dict[int, Migration] = {
     1: _from_1,
     2: _from_2,
@@ -100,6 +105,7 @@ MIGRATIONS: dict[int, Migration] = {
     8: _from_8,
     9: _from_9,
     10: _from_10,
+    11: _from_11,
 }
 """From schema n to n + 1, by n. Each takes and returns the plain tree."""
 

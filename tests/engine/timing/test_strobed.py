@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 
-from onda.engine.timing.strobed import Derating, Sheet, Waveform, lane_timing
+from onda.engine.timing.strobed import Derating, Sheet, Waveform, edges_short, lane_timing
 from onda.errors import NotPhysical
 
 NS = 1e-9
@@ -132,3 +132,36 @@ def test_random_lanes_against_dense_samples() -> None:
 def test_what_is_no_lane_is_refused(make, words) -> None:
     with pytest.raises(NotPhysical, match=words):
         make()
+
+
+@pytest.mark.parametrize(
+    ("points", "short"),
+    [
+        # A one above its ac level (0.75 V), then a zero below its own (0.45 V).
+        (((1.0, 0.2), (1.4, 1.0), (2.8, 1.0), (3.2, 0.2)), (0, 0)),
+        # A one that only comes to 0.74 V: beyond the dc level (0.7 V), short of the ac one.
+        (((1.0, 0.2), (1.4, 0.74), (2.8, 0.74), (3.2, 0.2)), (1, 0)),
+        # It was at 0.9 V and lies at 0.68 V by the strobe.
+        (((1.0, 0.2), (1.2, 0.9), (1.5, 0.68), (2.8, 0.68), (3.2, 0.2)), (0, 1)),
+        # It came to its ac level, fell through the reference, and does not come there again.
+        (((0.4, 0.2), (0.6, 0.9), (1.0, 0.55), (1.5, 0.72), (2.8, 0.72), (3.2, 0.2)), (1, 0)),
+        # The zero stops at 0.52 V: neither level.
+        (((1.0, 0.2), (1.4, 1.0), (2.8, 1.0), (3.2, 0.52)), (1, 1)),
+        # It gets to its ac level behind the strobe only.
+        (((1.0, 0.2), (1.4, 0.72), (2.4, 0.72), (2.5, 0.9), (3.2, 0.2)), (1, 0)),
+    ],
+)
+def test_bits_that_are_not_there_by_the_strobe_are_counted(points, short) -> None:
+    data = wave((0, 0.2), *points, (6, points[-1][1]))
+    timing = lane_timing(data, STROBE, SHEET, (0, 6 * NS))
+    assert [e.bit for e in timing.edges] == [1, 0]
+    assert edges_short(data, SHEET, timing) == short
+    # Upside down ones are zeros.
+    turned = Waveform(data.time, 1.2 - data.volts)
+    assert edges_short(turned, SHEET, lane_timing(turned, STROBE, SHEET, (0, 6 * NS))) == short
+
+
+def test_a_bit_that_lasts_since_before_the_waveform_has_its_level() -> None:
+    still = wave((0, 0.74), (6, 0.74))
+    timing = lane_timing(still, STROBE, SHEET, (0, 6 * NS))
+    assert edges_short(still, SHEET, timing) == (0, 0)

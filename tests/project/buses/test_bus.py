@@ -24,7 +24,15 @@ def byte0(project) -> Bus:
 
 def test_the_byte_is_kept_as_it_is(project: Project, byte0: Bus) -> None:
     assert loads(dumps(project)).design.bus("byte0") == byte0
-    assert [s.id for s in byte0.data] == [*(f"DQ{k}" for k in range(8)), "DM0"]
+    byte = [*(f"DQ{k}" for k in range(8)), "DM0"]
+    assert [s.id for s in byte0.data] == [*byte, "A0", "A1", "A2"]
+    write, address = byte0.operations[0], byte0.operations[4]
+    assert [s.id for s in byte0.taken_in(write)] == byte
+    assert [s.id for s in byte0.taken_in(address)] == ["A0", "A1", "A2"]
+    assert [s.id for s in byte0.strobes_in(write)] == ["DQS0"]
+    assert [s.id for s in byte0.strobes_in(address)] == ["CK"]
+    # Nine in four operations and three in two, in three corners.
+    assert byte0.cases == 3 * (9 * 4 + 3 * 2)
     assert byte0.operations[0].model_of("U1") == "dq_34"
     assert byte0.operations[0].model_of("nobody") == ""
     # Its path cannot go while it is there.
@@ -53,6 +61,18 @@ def test_the_byte_is_kept_as_it_is(project: Project, byte0: Bus) -> None:
             "listens without a timing sheet",
         ),
         (lambda b: {"bits": 4}, "bits"),
+        (
+            lambda b: {"devices": tuple(set_value(d, address_sheet=None) for d in b.devices)},
+            "Address A: Module A listens without a timing sheet for address",
+        ),
+        (
+            lambda b: {"signals": tuple(s for s in b.signals if s.strobe != "CK")},
+            "Address A: no signal is taken at rising edges of a clock",
+        ),
+        (
+            lambda b: {"signals": tuple(s for s in b.signals if s.strobe != "DQS0")},
+            "Write A: no signal is taken at both edges",
+        ),
     ],
 )
 def test_buses_that_cannot_be(byte0: Bus, change, words: str) -> None:
@@ -117,3 +137,8 @@ def test_a_bus_is_made_from_a_few_decisions(project: Project) -> None:
     }
     with pytest.raises(InputError, match="each another one"):
         cook(RECIPES["bus"], project, answers | {"names": "D0 D0"})
+
+
+def test_only_a_strobe_takes(byte0: Bus) -> None:
+    with pytest.raises(InputError, match="DQ0 is taken by DQS0, it takes nothing"):
+        set_value(byte0.signal("DQ0"), takes="rising")

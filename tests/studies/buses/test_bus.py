@@ -47,7 +47,7 @@ def found(project, small) -> BusResult:
 def test_every_case_is_there_once(small, found) -> None:
     keys = {(c.signal, c.operation, c.corner) for c in found.cases}
     assert len(found.cases) == len(keys) == 2 * 2 * 2
-    assert found.unit_interval == pytest.approx(1.0 / 2.4e9)
+    assert {c.unit_interval for c in found.cases} == {1.0 / 2.4e9}
     assert all(c.state == "holds" for c in found.cases)
 
 
@@ -201,7 +201,9 @@ def test_a_change_of_one_operation_changes_its_cases_only(project, small) -> Non
 def test_no_termination_fails_and_says_why(project) -> None:
     bus = project.design.bus("byte0")
     some = tuple(s for s in bus.signals if s.id in ("DQS0", "DQ6"))
-    few = set_value(bus, signals=some, operations=bus.operations[:1], corners=("slow",), bits=96)
+    alone = tuple(EndSetting(id=device, model="dq_34") for device in ("U1", "A", "B"))
+    write = set_value(bus.operations[0], settings=alone)
+    few = set_value(bus, signals=some, operations=(write,), corners=("slow",), bits=96)
     open_ends = BUS.run(bus_inputs(project.design, few), Control()).cases[0]
     ended = set_value(
         few.operations[0],
@@ -298,7 +300,7 @@ def test_the_spreadsheet_has_every_case(small, found, tmp_path) -> None:
     file = tmp_path / "bus.xlsx"
     write_book(small, found, file)
     book = openpyxl.load_workbook(file)
-    assert book.sheetnames == ["Cases", "Waves", "Strobes", "Levels", "Settings"]
+    assert book.sheetnames == ["Cases", "Waves", "Strobes", "Clock", "Levels", "Settings"]
     rows = list(book["Cases"].values)
     assert rows[0][:4] == ("signal", "lane", "operation", "corner")
     for row, case in zip(rows[1:], found.cases, strict=True):
@@ -419,3 +421,31 @@ def test_margins_of_time_are_a_share_of_half_a_unit_interval(found) -> None:
     for measure in ("bus_setup", "bus_hold"):
         assert measure_bus(found, measure).room == pytest.approx(0.5 / 2.4e9)
     assert measure_bus(found, "bus_height").room == 1.0
+
+
+def test_a_far_end_that_terminates_too_strongly_makes_levels_sag(project) -> None:
+    bus = project.design.bus("byte0")
+    some = tuple(s for s in bus.signals if s.id in ("DQS0", "DQ6"))
+    few = set_value(bus, signals=some, operations=bus.operations[:1], bits=96)
+    cases = {c.corner: c for c in BUS.run(bus_inputs(project.design, few), Control()).cases}
+    assert {corner: c.state for corner, c in cases.items()} == {
+        "typ": "holds", "slow": "fails", "fast": "holds",
+    }  # fmt: skip
+    slow = cases["slow"]
+    # Bits come to their ac level, and fall back within the dc one by the strobe.
+    (short, levels, *_) = slow.found.why.split("; ")
+    assert short.endswith("bits lie within their dc level at the strobe")
+    assert levels.startswith("both levels sag")
+    assert "a termination that is too strong" in levels
+    assert slow.hold == -45e-12
+    weaker = set_value(
+        few.operations[0],
+        settings=tuple(
+            set_value(s, model="dq_odt120") if s.id == "B" else s
+            for s in few.operations[0].settings
+        ),
+    )
+    healed = BUS.run(bus_inputs(project.design, set_value(few, operations=(weaker,))), Control())
+    assert [c.state for c in healed.cases] == ["holds"] * 3
+    swing = next(c.found.swing for c in healed.cases if c.corner == "slow")
+    assert swing > 1.25 * slow.found.swing

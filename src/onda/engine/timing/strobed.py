@@ -17,7 +17,15 @@ from numpy.typing import NDArray
 
 from onda.errors import NotPhysical
 
-__all__ = ["Derating", "EdgeTiming", "LaneTiming", "Sheet", "Waveform", "lane_timing"]
+__all__ = [
+    "Derating",
+    "EdgeTiming",
+    "LaneTiming",
+    "Sheet",
+    "Waveform",
+    "edges_short",
+    "lane_timing",
+]
 
 FloatArray = NDArray[np.float64]
 
@@ -181,6 +189,26 @@ def lane_timing(
         float(volts[bit == 1].min()) if bit.any() else math.nan,
         float(volts[bit == 0].max()) if not bit.all() else math.nan,
     )
+
+
+def edges_short(data: Waveform, sheet: Sheet, timing: LaneTiming) -> tuple[int, int]:
+    """At how many edges a bit has not come to its ac level since it last passed the reference, and
+    at how many it lies within its dc level: data have no set-up, or no hold, there at all.
+
+    The times of `lane_timing` are then those of bits before or after.
+    """
+    no_setup = no_hold = 0
+    for one, towards in ((1, 1), (0, -1)):
+        at = np.array([e.edge for e in timing.edges if e.bit == one])
+        if not len(at):
+            continue
+        ac, dc = sheet.vref + towards * sheet.ac_offset, sheet.vref + towards * sheet.dc_offset
+        to_ac, to_vref = data.crossings(ac, towards), data.crossings(sheet.vref, towards)
+        reached, began = _last_before(to_ac, at), _last_before(to_vref, at)
+        # A bit that began before the waveform is as it was found.
+        no_setup += int(np.sum(~np.isnan(began) & ~(reached >= began)))
+        no_hold += int(np.sum(towards * (np.interp(at, data.time, data.volts) - dc) < 0.0))
+    return no_setup, no_hold
 
 
 def _least(values: Sequence[float]) -> float:

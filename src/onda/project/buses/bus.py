@@ -18,6 +18,7 @@ __all__ = [
     "BusSignal",
     "EndSetting",
     "Operation",
+    "Over",
     "OwnLength",
     "SlewTable",
     "TimingSheet",
@@ -49,6 +50,11 @@ class SlewTable(Frozen):
         return self
 
 
+Over = Literal["data", "address"]
+"""Lanes of an operation: data, taken at both edges of a strobe, or address and command, at the
+rising edges of a clock."""
+
+
 class TimingSheet(Frozen):
     """What a device asks for as a listener.
 
@@ -58,6 +64,7 @@ class TimingSheet(Frozen):
     ac, dc : V from that level, where set-up and hold are measured; strobe : V from the crossing,
         between which the strobe's slew is taken
     setup, hold : base values; setup_table, hold_table : what slews add to them
+    to_clock : how far a strobe may come from the clock at this device; None for no matter
     source : where it is from
     """
 
@@ -70,6 +77,7 @@ class TimingSheet(Frozen):
     hold: Time = default_of("45 ps", "time")
     setup_table: SlewTable | None = None
     hold_table: SlewTable | None = None
+    to_clock: Time | None = None
     source: Text = ""
 
     @model_validator(mode="after")
@@ -83,12 +91,17 @@ class TimingSheet(Frozen):
 
 class BusDevice(Frozen):
     """A device: the end of every net where it is ("driver", "receiver" or the id of a branch), and
-    its timing sheet, without which it cannot listen."""
+    its timing sheets, for data and for what a clock takes, without which it cannot listen."""
 
     id: Identifier
     name: Name
     end: EndName
     sheet: TimingSheet | None = None
+    address_sheet: TimingSheet | None = None
+
+    def sheet_for(self, over: Over) -> TimingSheet | None:
+        """The sheet for data or for address."""
+        return self.address_sheet if over == "address" else self.sheet
 
 
 class OwnLength(Frozen):
@@ -102,19 +115,23 @@ class BusSignal(Frozen):
     """A signal over a path of the project; `strobe` is the signal that it is taken by, empty for a
     strobe itself. Signals of one strobe are a lane.
 
-    A strobe over a single line stands for both of its legs: what counts is twice its distance from
-    the middle of its levels.
+    `takes` is for a strobe: at both of its edges, or as a clock at the rising ones alone, when bits
+    of its lane last two unit intervals. A strobe over a single line stands for both of its legs,
+    the other one being the same a bit before.
     """
 
     id: Identifier
     name: Name
     path: Identifier
     strobe: Annotated[str, StringConstraints(max_length=64)] = ""
+    takes: Literal["both", "rising"] = "both"
     lengths: Annotated[tuple[OwnLength, ...], Field(max_length=40)] = ()
 
     @model_validator(mode="after")
     def _each_once(self) -> BusSignal:
         check_unique("piece", (x.id for x in self.lengths))
+        if self.strobe and self.takes != "both":
+            raise ValueError(f"signal {self.name} is taken by {self.strobe}, it takes nothing")
         return self
 
 
@@ -132,8 +149,10 @@ class Operation(Frozen):
     Attributes
     ----------
     drives, listens : devices
+    over : which lanes
     settings : by device; those that are not named are as their paths have them
-    strobe_at : of the strobe's edges behind those of the data, where they are taken
+    strobe_at : of the strobe's edges behind those of the data, where they are taken, bits of its
+        lane
     centred : whether the strobe of a lane is moved to where set-up and hold are alike
     """
 
@@ -141,6 +160,7 @@ class Operation(Frozen):
     name: Name
     drives: Identifier
     listens: Identifier
+    over: Over = "data"
     settings: Annotated[tuple[EndSetting, ...], Field(max_length=40)] = ()
     strobe_at: UnitInterval = default_of("0.5 UI", "unit interval")
     centred: bool = True
@@ -164,6 +184,7 @@ class Bus(Frozen):
     ----------
     rate : bits a second on each signal; prbs, bits : what is sent in each case
     corners : that are looked at
+    levelling_step : by which the sender moves a strobe of data towards the clock; None leaves it
     """
 
     id: Identifier
@@ -178,6 +199,7 @@ class Bus(Frozen):
     corners: Annotated[
         tuple[Literal["typ", "slow", "fast"], ...], Field(min_length=1, max_length=3)
     ] = CORNERS  # type: ignore[assignment]
+    levelling_step: Time | None = None
 
     @model_validator(mode="after")
     def _consistent(self) -> Bus:
@@ -202,10 +224,14 @@ class Bus(Frozen):
             ):
                 if device not in known:
                     raise ValueError(f"operation {operation.name}: there is no device {device!r}")
-            if known[operation.listens].sheet is None:
+            if not self.taken_in(operation):
+                edges = "rising edges of a clock" if operation.over == "address" else "both edges"
+                raise ValueError(f"operation {operation.name}: no signal is taken at {edges}")
+            if known[operation.listens].sheet_for(operation.over) is None:
                 name = known[operation.listens].name
                 raise ValueError(
-                    f"operation {operation.name}: {name} listens without a timing sheet"
+                    f"operation {operation.name}: {name} listens without a timing sheet for "
+                    f"{operation.over}"
                 )
         return self
 
@@ -215,6 +241,21 @@ class Bus(Frozen):
         order = [s.id for s in self.signals if not s.strobe]
         some = [s for s in self.signals if s.strobe]
         return tuple(sorted(some, key=lambda s: order.index(s.strobe)))
+
+    def strobes_in(self, operation: Operation) -> tuple[BusSignal, ...]:
+        """Strobes, or clocks, of the lanes that an operation goes over."""
+        edges = "rising" if operation.over == "address" else "both"
+        return tuple(s for s in self.signals if not s.strobe and s.takes == edges)
+
+    def taken_in(self, operation: Operation) -> tuple[BusSignal, ...]:
+        """Signals that are taken in an operation, those of a lane together."""
+        strobes = {s.id for s in self.strobes_in(operation)}
+        return tuple(s for s in self.data if s.strobe in strobes)
+
+    @property
+    def cases(self) -> int:
+        """How many cases there are."""
+        return len(self.corners) * sum(len(self.taken_in(o)) for o in self.operations)
 
     def signal(self, identifier: str) -> BusSignal:
         """The signal of that id."""

@@ -54,6 +54,7 @@ def sheets_of(bus: Bus, result: BusResult) -> dict[str, list[Row]]:
             "signal", "operation", "corner", "overshoot, V", "undershoot, V",
             "overshoot area, V s", "undershoot area, V s", "ring-back, V", "narrowest pulse, s",
             "pulses short of the ac level", "least duty of the strobe", "largest duty",
+            "crossing of its legs from their middle, V",
         )
     ]  # fmt: skip
     for one in result.cases:
@@ -64,6 +65,7 @@ def sheets_of(bus: Bus, result: BusResult) -> dict[str, list[Row]]:
                     one.signal_name, one.operation_name, one.corner, q.overshoot, q.undershoot,
                     q.overshoot_area, q.undershoot_area, _number(q.ring_back),
                     _number(q.narrowest), q.short, *map(_number, one.found.duty),
+                    _number(one.found.crossing),
                 )
             )  # fmt: skip
     settings: list[Row] = [("operation", "sends", "listens", *(d.name for d in bus.devices))]
@@ -73,10 +75,24 @@ def sheets_of(bus: Bus, result: BusResult) -> dict[str, list[Row]]:
         settings.append((operation.name, *ends, *models))
     lanes: list[Row] = [("lane", "operation", "corner", "strobe moved by, s")]
     lanes += [(*key, shift) for key, shift in shifts.items()]
+    clock: list[Row] = [
+        (
+            "lane", "operation", "corner", "clock later than the strobe, s", "strobe moved by, s",
+            "room left, s", "why not",
+        )
+    ]  # fmt: skip
+    clock += [
+        (
+            one.lane_name, one.operation_name, one.corner, _number(one.late), _number(one.moved),
+            _number(one.room), one.failure,
+        )
+        for one in result.levelled
+    ]  # fmt: skip
     return {
         "Cases": cases,
         "Waves": waves,
         "Strobes": lanes,
+        "Clock": clock,
         "Levels": levels,
         "Settings": settings,
     }

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 from onda.studies.buses.case import BUS_CASE, CaseResult, best_of
 from onda.studies.buses.inputs import BusInputs, CaseInputs
+from onda.studies.buses.levelling import BUS_LEVELLING, Levelled
 from onda.studies.core.study import Case, Control, Study, compute
 
 __all__ = ["BUS", "BusCase", "BusResult"]
@@ -15,8 +16,8 @@ __all__ = ["BUS", "BusCase", "BusResult"]
 
 @dataclass(frozen=True, slots=True)
 class BusCase:
-    """A case with its strobe where it is: margins s, `shift` s that its lane's strobe was moved by;
-    the rest as `CaseResult` has it.
+    """A case with its strobe where it is: margins s, `shift` s that its lane's strobe was moved by,
+    `unit_interval` s of its bits; the rest as `CaseResult` has it.
 
     `state` is "holds", "fails" or "unknown"
     """
@@ -30,6 +31,7 @@ class BusCase:
     setup: float
     hold: float
     shift: float
+    unit_interval: float
     found: CaseResult
 
     @property
@@ -47,10 +49,10 @@ class BusCase:
 
 @dataclass(frozen=True, slots=True)
 class BusResult:
-    """All cases in the order of operations, signals and corners."""
+    """All cases in the order of operations, signals and corners, and strobes beside the clock."""
 
     cases: tuple[BusCase, ...]
-    unit_interval: float
+    levelled: tuple[Levelled, ...] = ()
 
     @property
     def worst(self) -> BusCase | None:
@@ -68,17 +70,24 @@ class BusResult:
 
 
 def _split(inputs: BusInputs) -> Sequence[Case]:
-    return [Case(BUS_CASE, one) for one in inputs.cases]
+    cases = [Case(BUS_CASE, one) for one in inputs.cases]
+    return [*cases, *(Case(BUS_LEVELLING, one) for one in inputs.levelled)]
 
 
 def _lane(one: CaseInputs) -> tuple[str, str, str]:
     return one.lane, one.operation, one.corner
 
 
-def _gather(inputs: BusInputs, found: Sequence[CaseResult | None]) -> BusResult:
+def _with_none(margin: float, asked: float) -> float:
+    """A worst margin where some bits have none of the time that is asked; NaN where all have."""
+    return -asked if math.isnan(margin) else min(margin, -asked)
+
+
+def _gather(inputs: BusInputs, found: Sequence[CaseResult | Levelled | None]) -> BusResult:
+    count = len(inputs.cases)
     there = [
-        (one, r or CaseResult(failure="not there yet"))
-        for one, r in zip(inputs.cases, found, strict=True)
+        (one, r if isinstance(r, CaseResult) else CaseResult(failure="not there yet"))
+        for one, r in zip(inputs.cases, found[:count], strict=True)
     ]
     lanes: dict[tuple[str, str, str], list[CaseResult]] = {}
     for one, result in there:
@@ -103,13 +112,20 @@ def _gather(inputs: BusInputs, found: Sequence[CaseResult | None]) -> BusResult:
                 room = min(x.hold for x in some) - min(x.setup for x in some)
                 fine = 0.5 * room if math.isfinite(room) else 0.0
                 shift = here.offset + fine
+        setup, hold = result.setup + fine, result.hold - fine
+        # Bits that are not there by the strobe have none of what is asked, wherever others stand.
+        if here is not None and here.no_setup:
+            setup = _with_none(setup, one.sheet.setup)
+        if here is not None and here.no_hold:
+            hold = _with_none(hold, one.sheet.hold)
         cases.append(
             BusCase(
                 one.signal, one.signal_name, one.lane, one.operation, one.operation_name,
-                one.corner, result.setup + fine, result.hold - fine, shift, result,
+                one.corner, setup, hold, shift, one.unit_interval, result,
             )
         )  # fmt: skip
-    return BusResult(tuple(cases), inputs.cases[0].unit_interval)
+    levelled = (r for r in found[count:] if isinstance(r, Levelled))
+    return BusResult(tuple(cases), tuple(levelled))
 
 
 def _run(inputs: BusInputs, control: Control) -> BusResult:

@@ -12,16 +12,31 @@ from numpy.typing import NDArray
 
 from onda.engine.timing.levels import Memory, memory_of
 from onda.engine.timing.quality import WaveQuality, duty_of, wave_quality
-from onda.engine.timing.strobed import LaneTiming, Sheet, Waveform, lane_timing
+from onda.engine.timing.strobed import (
+    LaneTiming,
+    Sheet,
+    Waveform,
+    edges_short,
+    lane_timing,
+)
 from onda.errors import NotPhysical, OndaError
-from onda.studies.buses.inputs import CaseInputs, SheetInputs, WaveInputs
+from onda.studies.buses.inputs import CaseInputs, SheetInputs, StrobeInputs, WaveInputs
 from onda.studies.core.held import held
 from onda.studies.core.study import Control, Study
 from onda.studies.paths.elements.trace import TraceItem
 from onda.studies.paths.items import PathInputs, StimulusInputs
 from onda.studies.paths.run import run_path
 
-__all__ = ["BUS_CASE", "CaseResult", "CaseWaves", "Looked", "best_of", "case_waves", "timed"]
+__all__ = [
+    "BUS_CASE",
+    "CaseResult",
+    "CaseWaves",
+    "Looked",
+    "best_of",
+    "case_waves",
+    "strobe_waves",
+    "timed",
+]
 
 FloatArray = NDArray[np.float64]
 _STEP = 0.125
@@ -51,7 +66,8 @@ class CaseWaves:
 @dataclass(frozen=True, slots=True)
 class Looked:
     """A case with its strobe moved by `offset` s: worst margins s, NaN where there is none, the
-    reference level, the middle of the eye at the strobe and its height, V."""
+    reference level, the middle of the eye at the strobe and its height, V; at how many edges a bit
+    has no set-up, or no hold, at all."""
 
     offset: float
     setup: float
@@ -59,6 +75,8 @@ class Looked:
     level: float
     centre: float
     height: float
+    no_setup: int = 0
+    no_hold: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +89,8 @@ class CaseResult:
     level : V, reference; centre : V, in the middle of the eye at the strobe; height : V of it
     swing : V between the mean levels; slew : V/s, the slowest edge that set-up is measured on
     duty : least and largest share of its period that the strobe is high
+    crossing : V, how far from the middle of its levels the legs of the strobe cross at most; NaN
+        where it runs over a pair, which is known by its difference alone
     quality : of the data between its edges, its rails those of the driver
     why : what takes most, in words; failure : why there is no answer
     looked : the same with the strobe elsewhere, for a lane to choose from
@@ -85,6 +105,7 @@ class CaseResult:
     swing: float = math.nan
     slew: float = math.nan
     duty: tuple[float, float] = (math.nan, math.nan)
+    crossing: float = math.nan
     quality: WaveQuality | None = None
     why: str = ""
     failure: str = ""
@@ -112,12 +133,18 @@ def case_waves(inputs: CaseInputs) -> CaseWaves:
     OndaError : a net cannot be built or solved
     """
     time, data = _wave(inputs.data)
-    strobe_time, strobe = _wave(inputs.strobe)
-    if inputs.single_strobe:
-        # Both legs cross where the steady swing of one of them has its middle.
-        middle = _middle(inputs, strobe_time, strobe)
-        strobe = 2.0 * (strobe - middle)
+    strobe_time, strobe, _ = strobe_waves(inputs.strobe)
     return CaseWaves(time, data, strobe_time + inputs.strobe_at, strobe)
+
+
+def strobe_waves(inputs: StrobeInputs) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Times s, volts of a strobe's difference, and of its true leg, empty where it has no own."""
+    time, volts = _wave(inputs.wave)
+    if not inputs.single:
+        return time, volts, np.empty(0)
+    # One and zero in turn: the other leg is the same a bit before.
+    other = np.interp(time - inputs.wave.unit_interval, time, volts)
+    return time, volts - other, volts
 
 
 def _middle(inputs: CaseInputs, time: FloatArray, volts: FloatArray) -> float:
@@ -145,9 +172,11 @@ def timed(inputs: CaseInputs, waves: CaseWaves, offset: float = 0.0) -> tuple[La
     window = (first, (inputs.data.count - 1) * unit + inputs.strobe_at + offset)
     asked = inputs.sheet
     if asked.level is not None:
-        return lane_timing(data, strobe, _sheet(asked, asked.level), window), asked.level
+        return lane_timing(
+            data, strobe, _sheet(asked, asked.level), window, edges=inputs.edges
+        ), asked.level
     level = _middle(inputs, waves.time, waves.data)
-    timing = lane_timing(data, strobe, _sheet(asked, level), window)
+    timing = lane_timing(data, strobe, _sheet(asked, level), window, edges=inputs.edges)
     for _ in range(_LOOKS):
         centre = timing.centre_level
         if not math.isfinite(centre):
@@ -156,22 +185,33 @@ def timed(inputs: CaseInputs, waves: CaseWaves, offset: float = 0.0) -> tuple[La
         if new == level:
             break
         level = new
-        timing = lane_timing(data, strobe, _sheet(asked, level), window)
+        timing = lane_timing(data, strobe, _sheet(asked, level), window, edges=inputs.edges)
     return timing, level
 
 
-def _quality(
-    inputs: CaseInputs, waves: CaseWaves, level: float
-) -> tuple[WaveQuality, tuple[float, float]]:
-    """Of the data around a reference level, and duty of the strobe, of the bits that count."""
+def _quality(inputs: CaseInputs, waves: CaseWaves, level: float) -> WaveQuality:
+    """Of the data around a reference level, of the bits that count."""
     asked, path, unit = inputs.sheet, inputs.data.path, inputs.unit_interval
     window = (inputs.lead * unit, (inputs.data.count - 1) * unit)
-    quality = wave_quality(
+    return wave_quality(
         Waveform(waves.time, waves.data), window, level=level, ac=asked.ac, dc=asked.dc,
         rails=(min(path.low, path.high), max(path.low, path.high)),
     )  # fmt: skip
-    strobe = Waveform(waves.strobe_time - inputs.strobe_at, waves.strobe)
-    return quality, duty_of(strobe, window)
+
+
+def _strobe_quality(inputs: CaseInputs) -> tuple[tuple[float, float], float]:
+    """Duty of a strobe, and how far from the middle of its levels its legs cross at most, V."""
+    time, both, leg = strobe_waves(inputs.strobe)
+    unit, lead = inputs.unit_interval, inputs.lead
+    window = (lead * unit, (inputs.data.count - 1) * unit)
+    strobe = Waveform(time, both)
+    duty = duty_of(strobe, window)
+    if not len(leg):
+        return duty, math.nan
+    edges = np.concatenate([strobe.crossings(0.0, 1), strobe.crossings(0.0, -1)])
+    edges = edges[(edges > 2 * window[0]) & (edges < window[1])]
+    away = np.interp(edges, time, leg) - _middle(inputs, time, leg)
+    return duty, float(np.abs(away).max()) if len(away) else math.nan
 
 
 def _memory(inputs: CaseInputs, timing: LaneTiming, waves: CaseWaves) -> Memory | None:
@@ -194,11 +234,16 @@ def _memory(inputs: CaseInputs, timing: LaneTiming, waves: CaseWaves) -> Memory 
     return memory_of(levels, sent, best[1])
 
 
-def _why(inputs: CaseInputs, timing: LaneTiming, memory: Memory | None) -> str:
-    if memory is None or not memory.own > 0.0:
-        return ""
+def _why(inputs: CaseInputs, timing: LaneTiming, memory: Memory | None, looked: Looked) -> str:
     asked, unit = inputs.sheet, inputs.unit_interval
     parts = []
+    for count, level in ((looked.no_setup, "never reach their ac level"),
+                         (looked.no_hold, "lie within their dc level at the strobe")):  # fmt: skip
+        if count:
+            parts.append(f"{count} of {len(timing.edges)} bits {level}")
+    fallen = len(parts)
+    if memory is None or not memory.own > 0.0:
+        return "; ".join(parts)
     strongest = memory.strongest
     size = float(abs(memory.earlier[strongest - 1]))
     if memory.is_slope and memory.tail > _SLOPES:
@@ -217,9 +262,11 @@ def _why(inputs: CaseInputs, timing: LaneTiming, memory: Memory | None) -> str:
             f"or a reflection within {1e9 * unit:.2f} ns"
         )
     if memory.own < _SAGS * asked.ac * 2.0:
-        parts.append(
+        # Where bits fall short it is what takes most.
+        parts.insert(
+            fallen or len(parts),
             f"both levels sag: {2e3 * memory.own:.0f} mV of swing for {2e3 * asked.ac:.0f} mV that "
-            "are asked: a termination that is too strong, or a weak driver"
+            "are asked: a termination that is too strong, or a weak driver",
         )
     shift = timing.strobe_shift
     # One that is centred does not stay where it comes.
@@ -237,7 +284,7 @@ def _both(timing: LaneTiming) -> float:
 
 def _strobe_words(inputs: CaseInputs, timing: LaneTiming, *, mended: bool) -> str:
     early = timing.strobe_shift > 0.0
-    longer = _line_length(inputs.strobe.path) - _line_length(inputs.data.path)
+    longer = _line_length(inputs.strobe.wave.path) - _line_length(inputs.data.path)
     routed = ""
     if abs(longer) > _LONGER and early == (longer < 0.0):
         routed = f", whose line is {1e3 * abs(longer):.1f} mm {'shorter' if early else 'longer'},"
@@ -272,7 +319,8 @@ def _open_places(inputs: CaseInputs, waves: CaseWaves) -> list[float]:
     """Where the eye at the strobe is at least half as tall as anywhere, s from where it comes."""
     unit, level = inputs.unit_interval, _middle(inputs, waves.time, waves.data)
     strobe = Waveform(waves.strobe_time, waves.strobe)
-    edges = np.concatenate([strobe.crossings(0.0, 1), strobe.crossings(0.0, -1)])
+    ways = (1, -1) if inputs.edges == "both" else (1,)
+    edges = np.concatenate([strobe.crossings(0.0, way) for way in ways])
     first, last = 2 * inputs.lead * unit, (inputs.data.count - 2) * unit
     edges = edges[(edges > first) & (edges < last)]
 
@@ -296,11 +344,16 @@ def _run(inputs: CaseInputs, _: Control) -> CaseResult:
                 Looked(
                     offset, found.worst_setup, found.worst_hold, level, found.centre_level,
                     found.height,
+                    *edges_short(
+                        Waveform(waves.time, waves.data), _sheet(inputs.sheet, level), found
+                    ),
                 )
             )  # fmt: skip
-        timing, level = times[best_of([tuple(looked)])]
+        place = best_of([tuple(looked)])
+        timing, level = times[place]
         memory = _memory(inputs, timing, waves)
-        quality, duty = _quality(inputs, waves, level)
+        quality = _quality(inputs, waves, level)
+        duty, crossing = _strobe_quality(inputs)
     except OndaError as error:
         return CaseResult(failure=str(error))
     slews = [e.setup_slew for e in timing.edges if math.isfinite(e.setup_slew)]
@@ -314,8 +367,9 @@ def _run(inputs: CaseInputs, _: Control) -> CaseResult:
         2.0 * memory.own if memory is not None else math.nan,
         min(slews, default=math.nan),
         duty,
+        crossing,
         quality,
-        _why(inputs, timing, memory),
+        _why(inputs, timing, memory, next(x for x in looked if x.offset == place)),
         looked=tuple(looked),
     )
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import math
+from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Literal
 
 from onda.engine.links.patterns import prbs
 from onda.engine.timing.strobed import Derating
@@ -17,7 +19,16 @@ from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.items import PathInputs
 from onda.studies.paths.sweep import with_value
 
-__all__ = ["BusInputs", "CaseInputs", "SheetInputs", "WaveInputs", "bus_inputs", "case_path"]
+__all__ = [
+    "BusInputs",
+    "CaseInputs",
+    "LevellingInputs",
+    "SheetInputs",
+    "StrobeInputs",
+    "WaveInputs",
+    "bus_inputs",
+    "case_path",
+]
 
 _LEAD = 8
 """Bits before those that are judged, while the net comes to its swing."""
@@ -59,11 +70,20 @@ class WaveInputs:
 
 
 @dataclass(frozen=True, slots=True)
+class StrobeInputs:
+    """A strobe or a clock; `single` where one line stands for both of its legs."""
+
+    wave: WaveInputs
+    single: bool
+
+
+@dataclass(frozen=True, slots=True)
 class CaseInputs:
     """A signal in one operation at one corner.
 
-    The first `lead` of its bits are not judged; `strobe_at` s of the strobe's edges behind those
-    of the data; `centred` looks at other places of the strobe too.
+    The first `lead` of its bits are not judged; the strobe is one and zero in turn, of bits that
+    may be shorter, and is taken `strobe_at` s behind where it would come; `edges` are "both" or
+    "rising"; `centred` looks at other places of the strobe too.
     """
 
     signal: str
@@ -73,12 +93,12 @@ class CaseInputs:
     operation_name: str
     corner: str
     data: WaveInputs
-    strobe: WaveInputs
-    single_strobe: bool
+    strobe: StrobeInputs
     sheet: SheetInputs
     lead: int
     strobe_at: float
     centred: bool = True
+    edges: Literal["both", "rising"] = "both"
 
     @property
     def unit_interval(self) -> float:
@@ -87,11 +107,29 @@ class CaseInputs:
 
 
 @dataclass(frozen=True, slots=True)
+class LevellingInputs:
+    """A strobe beside the clock at the device that listens; moved by steps of `step` s, 0 for not
+    at all; `room` s that may be left, infinite where nothing is asked."""
+
+    lane: str
+    lane_name: str
+    operation: str
+    operation_name: str
+    corner: str
+    strobe: StrobeInputs
+    clock: StrobeInputs
+    step: float
+    room: float
+
+
+@dataclass(frozen=True, slots=True)
 class BusInputs:
-    """All cases; `centred` are operations whose strobe is moved for each lane."""
+    """All cases; `centred` are operations whose strobe is moved for each lane; `levelled` are
+    strobes that are held against a clock."""
 
     cases: tuple[CaseInputs, ...]
     centred: tuple[str, ...]
+    levelled: tuple[LevellingInputs, ...] = ()
 
 
 def _table(table: SlewTable | None) -> Derating | None:
@@ -135,27 +173,41 @@ def case_path(design: Design, bus: Bus, name: str, operation: Operation) -> Path
     return set_value(path, driving="" if drives == "driver" else drives)
 
 
-@dataclass(frozen=True, slots=True)
-class _Route:
-    """A path of the project during an operation, at each corner."""
+class _Routes:
+    """Paths of the project during an operation; what signals have alike is worked out once."""
 
-    lane: str
-    by_corner: Mapping[str, PathInputs]
+    def __init__(self, design: Design, bus: Bus, operation: Operation) -> None:
+        self.operation = operation
+        self._design, self._bus = design, bus
+        self._lanes: dict[str, str] = {}
+        self._made: dict[tuple[str, str], PathInputs] = {}
 
-    def over(self, signal: BusSignal, corner: str) -> PathInputs:
+    def _over(self, signal: BusSignal, corner: str) -> PathInputs:
         """The path of a signal, its own lengths put in."""
-        path = self.by_corner[corner]
+        name = signal.path
+        if name not in self._lanes:
+            path = case_path(self._design, self._bus, name, self.operation)
+            self._lanes[name] = path.lane
+            for c in self._bus.corners:
+                self._made[name, c] = path_inputs(self._design, path, fine=False, corner=c)
+        made = self._made[name, corner]
         for own in signal.lengths:
-            path = with_value(path, own.id, own.length.si)
-        return path
+            made = with_value(made, own.id, own.length.si)
+        return made
 
+    def wave(
+        self, signal: BusSignal, corner: str, order: int, count: int, unit: float
+    ) -> WaveInputs:
+        """A signal with what is sent over it."""
+        listens = self._bus.device(self.operation.listens).end
+        return WaveInputs(self._over(signal, corner), listens, order, count, unit)
 
-def _route(design: Design, bus: Bus, name: str, operation: Operation) -> _Route:
-    path = case_path(design, bus, name, operation)
-    by_corner: dict[str, PathInputs] = {
-        c: path_inputs(design, path, fine=False, corner=c) for c in bus.corners
-    }
-    return _Route(path.lane, by_corner)
+    def strobe(self, strobe: BusSignal, corner: str) -> StrobeInputs:
+        """A strobe: as long as the data that it takes."""
+        longer = 2 if strobe.takes == "rising" else 1
+        count = longer * (self._bus.bits + _LEAD)
+        wave = self.wave(strobe, corner, 0, count, 1.0 / self._bus.rate.si)
+        return StrobeInputs(wave, self._lanes[strobe.path] == "single")
 
 
 def bus_inputs(design: Design, bus: Bus, only: str = "") -> BusInputs:
@@ -165,34 +217,78 @@ def bus_inputs(design: Design, bus: Bus, only: str = "") -> BusInputs:
     ------
     InputError : nothing is called so, or a file that a device needs is nowhere
     """
-    unit = 1.0 / bus.rate.si
-    count = bus.bits + _LEAD
-    cases = []
+    cases: list[CaseInputs] = []
+    levelled: list[LevellingInputs] = []
     for operation in bus.operations:
-        listener = bus.device(operation.listens)
-        assert listener.sheet is not None
-        sheet = _sheet(listener.sheet)
-        over: dict[str, _Route] = {}
-        for signal in bus.data:
+        routes = _Routes(design, bus, operation)
+        for signal in bus.taken_in(operation):
             strobe = bus.signal(signal.strobe)
             names = {signal.id, signal.name, strobe.id, strobe.name, operation.id, operation.name}
-            if only and only not in names:
-                continue
-            for name in (signal.path, strobe.path):
-                if name not in over:
-                    # What signals have alike is worked out once.
-                    over[name] = _route(design, bus, name, operation)
-            data, taken = over[signal.path], over[strobe.path]
-            for corner in bus.corners:
-                cases.append(
-                    CaseInputs(
-                        signal.id, signal.name, strobe.id, operation.id, operation.name, corner,
-                        WaveInputs(data.over(signal, corner), listener.end, bus.prbs, count, unit),
-                        WaveInputs(taken.over(strobe, corner), listener.end, 0, count, unit),
-                        taken.lane == "single", sheet, _LEAD, operation.strobe_at.si * unit,
-                        operation.centred,
-                    )
-                )  # fmt: skip
+            if not only or only in names:
+                cases += [_case(bus, routes, signal, strobe, corner) for corner in bus.corners]
+        if not only:
+            levelled += _levelled(design, bus, routes)
     if not cases:
         raise InputError(f"nothing of {bus.name} is called {only!r}")
-    return BusInputs(tuple(cases), tuple(o.id for o in bus.operations if o.centred))
+    return BusInputs(
+        tuple(cases), tuple(o.id for o in bus.operations if o.centred), tuple(levelled)
+    )
+
+
+def _case(
+    bus: Bus, routes: _Routes, signal: BusSignal, strobe: BusSignal, corner: str
+) -> CaseInputs:
+    operation, unit = routes.operation, 1.0 / bus.rate.si
+    sheet = bus.device(operation.listens).sheet_for(operation.over)
+    assert sheet is not None
+    # What a clock takes at its rising edges alone lasts for a whole period of it.
+    bit = (2.0 if strobe.takes == "rising" else 1.0) * unit
+    return CaseInputs(
+        signal.id,
+        signal.name,
+        strobe.id,
+        operation.id,
+        operation.name,
+        corner,
+        routes.wave(signal, corner, bus.prbs, bus.bits + _LEAD, bit),
+        routes.strobe(strobe, corner),
+        _sheet(sheet),
+        _LEAD,
+        operation.strobe_at.si * bit,
+        operation.centred,
+        strobe.takes,
+    )
+
+
+def _levelled(design: Design, bus: Bus, routes: _Routes) -> Iterator[LevellingInputs]:
+    """Strobes of an operation over data beside the clock of that over address from and to the same
+    devices."""
+    operation = routes.operation
+    clocked = next(
+        (
+            o
+            for o in bus.operations
+            if o.over == "address"
+            and (o.drives, o.listens) == (operation.drives, operation.listens)
+        ),
+        None,
+    )
+    sheet = bus.device(operation.listens).sheet
+    if operation.over != "data" or clocked is None or sheet is None:
+        return
+    (clock, *_), beside = bus.strobes_in(clocked), _Routes(design, bus, clocked)
+    step = bus.levelling_step.si if bus.levelling_step is not None else 0.0
+    room = sheet.to_clock.si if sheet.to_clock is not None else math.inf
+    for strobe in bus.strobes_in(operation):
+        for corner in bus.corners:
+            yield LevellingInputs(
+                strobe.id,
+                strobe.name,
+                operation.id,
+                operation.name,
+                corner,
+                routes.strobe(strobe, corner),
+                beside.strobe(clock, corner),
+                step,
+                room,
+            )

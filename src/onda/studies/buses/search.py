@@ -95,7 +95,8 @@ class SearchInputs:
         return replace(
             self.present,
             cases=tuple(
-                replace(c, data=over(c.data), strobe=over(c.strobe)) for c in self.present.cases
+                replace(c, data=over(c.data), strobe=replace(c.strobe, wave=over(c.strobe.wave)))
+                for c in self.present.cases
             ),
         )
 
@@ -189,7 +190,7 @@ def search_inputs(design: Design, bus: Bus, operation: str, signal: str) -> Sear
     found = next((o for o in bus.operations if o.id == operation), None)
     if found is None:
         raise InputError(f"there is no operation {operation!r}")
-    path = design.path(bus.data[0].path)
+    path = design.path(bus.signal(signal).path)
     devices = []
     for device in bus.devices:
         use = path.end(device.end).model

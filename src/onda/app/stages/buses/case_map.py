@@ -64,7 +64,6 @@ class CaseMap(QWidget):
         self.key: Key | None = None
         self.hovered: Key | None = None
         self.worst_first = False
-        self._unit = 1e-9
         self._found: BusResult | None = None
         self._then: BusResult | None = None
         self.setMouseTracking(True)
@@ -78,7 +77,6 @@ class CaseMap(QWidget):
         self._found, self._then = found, then
         self.cells, self.rows, self.columns = {}, [], []
         if found is not None:
-            self._unit = found.unit_interval
             old = {_key(c): c for c in then.cases} if then is not None else {}
             self.cells = {_key(c): _Cell(c, old.get(_key(c))) for c in found.cases}
             signals = {c.signal: (c.signal, c.signal_name) for c in found.cases}
@@ -232,7 +230,7 @@ class CaseMap(QWidget):
             painter.drawLine(rect.topLeft(), rect.bottomRight())
         else:
             # A bar from the left: the longer, the more margin; of a failing one, what lacks.
-            share = min(abs(case.worst) / (_FULL * self._unit), 1.0)
+            share = min(abs(case.worst) / (_FULL * case.unit_interval), 1.0)
             bar = QRectF(rect.left(), rect.top(), max(share * rect.width(), 2.0), rect.height())
             fails = case.state == "fails"
             painter.setBrush(QColor(t.fails if fails else t.holds))

@@ -217,8 +217,7 @@ class BusesStage(OneResultStage[BusResult]):
             return
         self.subject.turn_to(bus.id)
         self.turned_to(bus.id, bus.name)
-        cases = len(bus.data) * len(bus.operations) * len(bus.corners)
-        words = f"{bus.rate.text} · {len(bus.data)} signals · {cases} cases of {bus.bits} bits"
+        words = f"{bus.rate.text} · {len(bus.data)} signals · {bus.cases} cases of {bus.bits} bits"
         self.surface.show_head(bus.name, words)
         self.name.show_text(bus.name)
         self.rate.show_text(bus.rate.text)
