@@ -52,27 +52,44 @@ def project() -> Project:
 
 
 @pytest.fixture(scope="session")
-def shared_cache(tmp_path_factory: pytest.TempPathFactory, project: Project) -> ResultCache:
-    """Results of Fulmar, computed once a session: workers share the folder, one fills it.
+def results_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Where results are shared by the workers of a session.
 
     `ONDA_TEST_RESULTS` names a folder that sessions share; keys follow the sources that compute.
     """
     base = tmp_path_factory.getbasetemp()
     own = base.parent if os.environ.get("PYTEST_XDIST_WORKER") else base
-    folder = Path(os.environ.get("ONDA_TEST_RESULTS", own))
-    cache = ResultCache(folder / "results")
-    done = folder / f"results-{fingerprint()}.done"
-    with (folder / "results.lock").open("w") as lock:
+    return Path(os.environ.get("ONDA_TEST_RESULTS", own))
+
+
+@pytest.fixture(scope="session")
+def result_store(results_folder: Path) -> ResultCache:
+    """What any test has computed, each once."""
+    return ResultCache(results_folder / "results")
+
+
+@pytest.fixture(scope="session")
+def shared_cache(results_folder: Path, result_store: ResultCache, project: Project) -> ResultCache:
+    """The same with all that Fulmar's requirements need, for windows: one worker fills it."""
+    done = results_folder / f"results-{fingerprint()}.done"
+    with (results_folder / "results.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not done.exists():
-            runner = StudyRunner(threads(), cache)
+            runner = StudyRunner(threads(), result_store)
             check_project(project, runner)
             runner.close()
             done.touch()
-    return cache
+    return result_store
 
 
 @pytest.fixture
-def runner(shared_cache: ResultCache) -> StudyRunner:
+def runner(result_store: ResultCache) -> StudyRunner:
     """Runs studies at once, in this thread."""
-    return StudyRunner(here(), shared_cache)
+    return StudyRunner(here(), result_store)
+
+
+@pytest.fixture
+def results_at_hand(monkeypatch: pytest.MonkeyPatch, result_store: ResultCache) -> None:
+    """Commands, and windows that they open, find what tests before have computed."""
+    for module in ("onda.studies.core.cache", "onda.app.shell.window"):
+        monkeypatch.setattr(f"{module}.ResultCache", lambda *a, **k: result_store)

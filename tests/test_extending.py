@@ -297,8 +297,8 @@ def extended(monkeypatch: pytest.MonkeyPatch) -> Iterator[Project]:
 
 
 @pytest.fixture
-def alone(shared_cache: ResultCache) -> StudyRunner:
-    return StudyRunner(here(), shared_cache)
+def alone(result_store: ResultCache) -> StudyRunner:
+    return StudyRunner(here(), result_store)
 
 
 def test_the_kind_is_saved_read_and_edited(extended: Project, tmp_path: Path) -> None:

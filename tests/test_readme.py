@@ -110,6 +110,7 @@ def test_step_5_the_eye(window: MainWindow) -> None:
     assert window.stages["eyes"].result.eye.bits == 100_000
 
 
+@pytest.mark.usefixtures("results_at_hand")
 def test_step_6_saving_and_checking(
     window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys
 ) -> None:

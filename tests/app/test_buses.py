@@ -22,7 +22,6 @@ from onda.studies.buses.bus import BUS, BusResult
 from onda.studies.buses.inputs import bus_inputs
 from onda.studies.buses.search import BUS_SEARCH, BusSearch, search_inputs
 from onda.studies.buses.seen import BUS_SEEN
-from onda.studies.core.study import Control
 from tests.app.conftest import MakeWindow, type_into
 
 
@@ -48,7 +47,7 @@ def shown(window: MainWindow) -> BusesStage:
 
 def expected(window: MainWindow) -> BusResult:
     design = window.document.project.design
-    return BUS.run(bus_inputs(design, design.bus("byte0")), Control())
+    return window.desk.runner.result(BUS, bus_inputs(design, design.bus("byte0")))
 
 
 def colour_at(stage: BusesStage, key, share: float) -> str:
@@ -120,7 +119,7 @@ def test_a_cell_is_chosen_and_seen(window: MainWindow) -> None:
         for c in bus_inputs(design, design.bus("byte0"), "DQ6").cases
         if (c.operation, c.corner) == ("write-b", "typ")
     )
-    seen = BUS_SEEN.run(one, Control())
+    seen = window.desk.runner.result(BUS_SEEN, one)
     data, asked = stage.case_view.eye.curves
     n = len(seen.time)
     assert data.x[:n] == pytest.approx(1e12 * (seen.time - case.shift))
@@ -231,7 +230,9 @@ def test_every_strength_is_tried_and_one_taken(window: MainWindow) -> None:
     assert window.settle(120_000)
     view = stage.views.get("search", SearchView)
     design = window.document.project.design
-    found = BUS_SEARCH.run(search_inputs(design, design.bus("byte0"), "write-a", "DQ6"), Control())
+    found = window.desk.runner.result(
+        BUS_SEARCH, search_inputs(design, design.bus("byte0"), "write-a", "DQ6")
+    )
     assert [r.id for r in view.list.rows] == [str(k) for k in found.order]
     for row, k in zip(view.list.rows, found.order, strict=True):
         models = [c.removeprefix("\u25b8 ") for c in row.cells[:3]]

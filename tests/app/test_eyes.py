@@ -21,7 +21,6 @@ from onda.project.base import set_value
 from onda.project.links import executable
 from onda.project.model import Project
 from onda.project.quantities import format_si, parse_quantity
-from onda.studies.core.study import Control
 from onda.studies.links.inputs import link_inputs
 from onda.studies.links.link import LinkEye
 from onda.studies.links.margin import OPERATING_MARGIN, margin_inputs
@@ -407,8 +406,8 @@ def test_the_sheet_of_the_margin_is_edited_in_place(window: MainWindow) -> None:
     assert (entry.id, entry.values) == ("package_length", (0.012,))
     shorter = figure()
     assert abs(shorter - before) > 0.1
-    result = OPERATING_MARGIN.run(
-        margin_inputs(window.document.project.design, link_of(window, "up1")), Control()
+    result = window.desk.runner.result(
+        OPERATING_MARGIN, margin_inputs(window.document.project.design, link_of(window, "up1"))
     )
     assert shorter == pytest.approx(result.com_db, abs=0.01)
     rows = {c.id: c for c in view.sheet._rows}
@@ -441,7 +440,7 @@ def test_the_map_of_settings_is_that_of_the_study_and_gives_its_best(window: Mai
     wanted = MapInputs(
         link_inputs(window.document.project.design, link_of(window, "jl3")), "behind", "before"
     )
-    expected = LINK_MAP.run(wanted, Control())
+    expected = window.desk.runner.result(LINK_MAP, wanted)
     assert found.merit_db == pytest.approx(expected.merit_db)
     # Up is up, and what lies across lies across.
     shown = view.image.image

@@ -19,7 +19,6 @@ from onda.app.stages.eyes.strip import boxes_of
 from onda.app.stages.eyes.sweep_view import SweepView
 from onda.project.model import Project
 from onda.project.quantities import format_si
-from onda.studies.core.study import Control
 from onda.studies.links.along import LINK_ALONG, POINTS
 from onda.studies.links.corners import LINK_CORNERS, corner_inputs
 from onda.studies.links.inputs import link_inputs
@@ -107,7 +106,7 @@ def test_points_choose_the_eye_that_is_shown(window: MainWindow) -> None:
     stage = look_at(window, "up0")
     view = stage.views.get("rate", RateView)
     link = link_of(window, "up0")
-    along = LINK_ALONG.run(link_inputs(window.document.project.design, link), Control())
+    along = window.desk.runner.result(LINK_ALONG, link_inputs(window.document.project.design, link))
     strip = stage.chain.strip
     for index, box in enumerate(strip.boxes):
         click(stage, strip.dot_of(index))
@@ -266,7 +265,9 @@ def test_a_sweep_shows_its_values_and_the_eye_at_one(window: MainWindow) -> None
     view.over.choose("noise")
     assert window.settle(120_000)
     design = window.document.project.design
-    found = LINK_SWEEP.run(sweep_inputs(design, link_of(window, "jl0"), "noise"), Control())
+    found = window.desk.runner.result(
+        LINK_SWEEP, sweep_inputs(design, link_of(window, "jl0"), "noise")
+    )
     curve = view.heights.curves[0]
     assert curve.x == pytest.approx(1e3 * found.values)
     assert curve.y == pytest.approx(1e3 * found.heights)
@@ -293,7 +294,7 @@ def test_corners_are_listed_with_the_least_first(window: MainWindow) -> None:
     stage = look_at(window, "jl0", "corners")
     view = stage.views.get("corners", CornersView)
     design = window.document.project.design
-    found = LINK_CORNERS.run(corner_inputs(design, link_of(window, "jl0")), Control())
+    found = window.desk.runner.result(LINK_CORNERS, corner_inputs(design, link_of(window, "jl0")))
     rows = [row.cells for row in view.list.rows]
     order = sorted(range(len(found.names)), key=lambda k: found.points[k].height)
     assert [r[0] for r in rows] == [found.names[k] for k in order]

@@ -20,7 +20,8 @@ from onda.project.store import save_project
 from onda.studies.buses.bus import BUS
 from onda.studies.buses.inputs import bus_inputs
 from onda.studies.buses.search import BUS_SEARCH, search_inputs
-from onda.studies.core.study import Control
+
+pytestmark = pytest.mark.usefixtures("results_at_hand")
 
 
 @pytest.fixture(scope="module")
@@ -49,8 +50,10 @@ def run(*arguments: str) -> tuple[int, str]:
     return done.exit_code, done.stdout
 
 
-def test_cases_are_those_of_the_study_the_worst_first(project, file, tmp_path: Path) -> None:
-    found = BUS.run(bus_inputs(project.design, project.design.bus("byte0")), Control())
+def test_cases_are_those_of_the_study_the_worst_first(
+    project, file, tmp_path: Path, runner
+) -> None:
+    found = runner.result(BUS, bus_inputs(project.design, project.design.bus("byte0")))
     book = tmp_path / "cases.xlsx"
     code, out = run("bus", file, "--json", "--book", str(book))
     data = json.loads(out)
@@ -110,11 +113,11 @@ def test_what_cannot_be_worked_out_is_no_success(project, tmp_path: Path) -> Non
     assert "dq_none" in out
 
 
-def test_a_search_lists_every_choice_the_best_first(project, file) -> None:
+def test_a_search_lists_every_choice_the_best_first(project, file, runner) -> None:
     code, out = run("bus", file, "--search", "Write A", "--only", "DQ6", "--json")
     told = json.loads(out)
     design = project.design
-    found = BUS_SEARCH.run(search_inputs(design, design.bus("byte0"), "write-a", "DQ6"), Control())
+    found = runner.result(BUS_SEARCH, search_inputs(design, design.bus("byte0"), "write-a", "DQ6"))
     assert told["near_the_best"] == found.near
     assert len(told["choices"]) == len(found.choices)
     for k, row in zip(found.order, told["choices"], strict=True):

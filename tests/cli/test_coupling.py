@@ -15,6 +15,8 @@ from onda.errors import InputError
 from onda.formats.touchstone.reader import read_touchstone
 from onda.project.store import save_project
 
+pytestmark = pytest.mark.usefixtures("results_at_hand")
+
 
 @pytest.fixture
 def file(tmp_path: Path) -> str:

@@ -14,7 +14,6 @@ from onda.errors import InputError
 from onda.formats.signal_csv import write_signals
 from onda.project.base import set_value
 from onda.project.store import save_project
-from onda.studies.core.study import Control
 from onda.studies.links.corners import LINK_CORNERS, corner_inputs
 from onda.studies.links.eye import EYE
 from onda.studies.links.inputs import eye_inputs, link_inputs
@@ -22,6 +21,8 @@ from onda.studies.links.link import LINK
 from onda.studies.links.merit_map import LINK_MAP, MapInputs
 from onda.studies.links.sweep import LINK_SWEEP, sweep_inputs
 from tests.models import MODELS, needs_compiler, shipped_model
+
+pytestmark = pytest.mark.usefixtures("results_at_hand")
 
 
 @pytest.fixture(scope="module")
@@ -41,12 +42,12 @@ def run(*arguments: str) -> tuple[int, str]:
     return result.exit_code, result.output
 
 
-def test_the_eye_is_that_of_the_study(file) -> None:
+def test_the_eye_is_that_of_the_study(file, runner) -> None:
     project = fulmar_project()
     code, out = run("eye", file, "--json")
     data = json.loads(out)
     assert code == 0
-    result = LINK.run(link_inputs(project.design, project.design.link("jl0")), Control())
+    result = runner.result(LINK, link_inputs(project.design, project.design.link("jl0")))
     assert data["name"] == "Converter lane 0"
     assert data["error_rate"] == 1e-12
     assert data["height_v"] == pytest.approx(result.eye.height)
@@ -156,13 +157,13 @@ def test_an_executable_model_is_tried_from_the_command_line(file, tmp_path) -> N
             run("eye", file, *arguments)
 
 
-def test_a_map_and_a_pulse_from_the_command_line(file, tmp_path) -> None:
+def test_a_map_and_a_pulse_from_the_command_line(file, tmp_path, runner) -> None:
     arguments = ("eye", file, "--link", "jl0", "--map", "behind, gain")
     _, out = run(*arguments, "--json")
     found = json.loads(out)["map"]
     project = fulmar_project()
     inputs = link_inputs(project.design, project.design.link("jl0"))
-    expected = LINK_MAP.run(MapInputs(inputs, "behind", "gain"), Control())
+    expected = runner.result(LINK_MAP, MapInputs(inputs, "behind", "gain"))
     assert np.array(found["merit_db"]) == pytest.approx(expected.merit_db)
     assert found["behind"] == pytest.approx(expected.across_values)
     assert found["gain"] == pytest.approx(expected.up_values)
@@ -184,12 +185,12 @@ def test_a_map_and_a_pulse_from_the_command_line(file, tmp_path) -> None:
     assert data["worst_case_height_v"] == pytest.approx(0.4, rel=0.02)
 
 
-def test_sweeps_corners_and_bits_from_the_command_line(file) -> None:
+def test_sweeps_corners_and_bits_from_the_command_line(file, runner) -> None:
     design = fulmar_project().design
     link = design.link("jl0")
     arguments = ("eye", file, "--link", "jl0", "--sweep", "noise:0,0.004", "--corners", "--bits")
     data = json.loads(run(*arguments, "--json")[1])
-    swept = LINK_SWEEP.run(sweep_inputs(design, link, "noise", [0.0, 0.004]), Control())
+    swept = runner.result(LINK_SWEEP, sweep_inputs(design, link, "noise", [0.0, 0.004]))
     assert data["sweep"]["over"] == "noise"
     assert data["sweep"]["values"] == [0.0, 0.004]
     for key, values in (
@@ -197,7 +198,7 @@ def test_sweeps_corners_and_bits_from_the_command_line(file) -> None:
         ("loss_db", swept.losses),
     ):  # fmt: skip
         assert data["sweep"][key] == pytest.approx(values)
-    corners = LINK_CORNERS.run(corner_inputs(design, link), Control())
+    corners = runner.result(LINK_CORNERS, corner_inputs(design, link))
     assert [c["name"] for c in data["corners"]] == list(corners.names)
     assert [c["height_v"] for c in data["corners"]] == pytest.approx(
         [p.height for p in corners.points]
@@ -205,7 +206,7 @@ def test_sweeps_corners_and_bits_from_the_command_line(file) -> None:
     assert [c["width_ui"] for c in data["corners"]] == pytest.approx(
         [p.width for p in corners.points]
     )
-    bits = EYE.run(eye_inputs(design, link), Control())
+    bits = runner.result(EYE, eye_inputs(design, link))
     assert data["bits"]["symbols"] == bits.eye.bits
     assert data["bits"]["pattern"] == "PRBS15"
     (one,) = data["bits"]["eyes"]

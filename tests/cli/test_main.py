@@ -20,12 +20,8 @@ from onda.project.kind import Ref
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity
 from onda.project.store import save_project
-from onda.studies.core.cache import ResultCache
 
-
-@pytest.fixture(autouse=True)
-def _shared_results(monkeypatch: pytest.MonkeyPatch, shared_cache: ResultCache) -> None:
-    monkeypatch.setattr("onda.studies.core.cache.ResultCache", lambda *a, **k: shared_cache)
+pytestmark = pytest.mark.usefixtures("results_at_hand")
 
 
 def run(monkeypatch: pytest.MonkeyPatch, *arguments: str) -> int:

@@ -19,6 +19,8 @@ from onda.project.store import save_project
 DATA = Path(str(resources.files("onda.data"))) / "networks"
 SETS = DATA.parent / "requirements"
 
+pytestmark = pytest.mark.usefixtures("results_at_hand")
+
 
 def run(*arguments: str) -> tuple[int, str]:
     result = CliRunner().invoke(app, ["network", *arguments], catch_exceptions=False)

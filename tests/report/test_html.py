@@ -46,10 +46,10 @@ def board() -> Project:
 
 @pytest.fixture(scope="module")
 def written(
-    board: Project, shared_cache: ResultCache, tmp_path_factory: pytest.TempPathFactory
+    board: Project, result_store: ResultCache, tmp_path_factory: pytest.TempPathFactory
 ) -> tuple[Path, list[Margin]]:
     """A whole report with its margins, written once."""
-    runner = StudyRunner(here(), shared_cache)
+    runner = StudyRunner(here(), result_store)
     margins = check_project(board, runner)
     folder = tmp_path_factory.mktemp("report")
     return write_report(board, margins, runner, folder, screens=("shot.png",)), margins
