@@ -26,6 +26,7 @@ __all__ = [
     "SheetInputs",
     "StrobeInputs",
     "WaveInputs",
+    "alone",
     "bus_inputs",
     "case_path",
 ]
@@ -208,6 +209,25 @@ class _Routes:
         count = longer * (self._bus.bits + _LEAD)
         wave = self.wave(strobe, corner, 0, count, 1.0 / self._bus.rate.si)
         return StrobeInputs(wave, self._lanes[strobe.path] == "single")
+
+
+def alone(bus: Bus, operation: str, signal: str) -> Bus:
+    """A bus of one operation, one signal and its strobe.
+
+    Raises
+    ------
+    InputError : there is no such operation, or it does not take that signal
+    """
+    found = next((o for o in bus.operations if o.id == operation), None)
+    if found is None:
+        raise InputError(f"there is no operation {operation!r}")
+    taken = next((s for s in bus.taken_in(found) if s.id == signal), None)
+    if taken is None:
+        raise InputError(f"{found.name} does not take {signal!r}")
+    keep = (signal, taken.strobe)
+    return set_value(
+        bus, operations=(found,), signals=tuple(s for s in bus.signals if s.id in keep)
+    )
 
 
 def bus_inputs(design: Design, bus: Bus, only: str = "") -> BusInputs:

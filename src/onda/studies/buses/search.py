@@ -16,7 +16,7 @@ from onda.project.buses.bus import Bus, EndSetting, Operation
 from onda.project.files import Content, content_of
 from onda.project.model import Design
 from onda.studies.buses.bus import BUS, BusResult
-from onda.studies.buses.inputs import BusInputs, WaveInputs, bus_inputs
+from onda.studies.buses.inputs import BusInputs, WaveInputs, alone, bus_inputs
 from onda.studies.core.study import Case, Control, Study, compute
 from onda.studies.devices.use import models_in
 from onda.studies.paths.ends import EndInputs
@@ -187,9 +187,8 @@ def search_inputs(design: Design, bus: Bus, operation: str, signal: str) -> Sear
     ------
     InputError : there is no such operation, or a file that a device needs is nowhere
     """
-    found = next((o for o in bus.operations if o.id == operation), None)
-    if found is None:
-        raise InputError(f"there is no operation {operation!r}")
+    only = alone(bus, operation, signal)
+    (found,) = only.operations
     path = design.path(bus.signal(signal).path)
     devices = []
     for device in bus.devices:
@@ -199,11 +198,7 @@ def search_inputs(design: Design, bus: Bus, operation: str, signal: str) -> Sear
             model = found.model_of(device.id) or use.model
             drives = device.id == found.drives
             devices.append(_Chosen(device.id, device.name, device.end, file, drives, model))
-    seen = (signal, bus.signal(signal).strobe)
-    alone = set_value(
-        bus, operations=(found,), signals=tuple(s for s in bus.signals if s.id in seen)
-    )
-    return SearchInputs(tuple(devices), bus_inputs(design, alone))
+    return SearchInputs(tuple(devices), bus_inputs(design, only))
 
 
 def _split(inputs: SearchInputs) -> Sequence[Case]:

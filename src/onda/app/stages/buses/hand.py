@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from pathlib import Path
 
 from onda.app.kit.editor import Editor
 from onda.errors import InputError
 from onda.project.base import set_value
-from onda.project.buses.bus import Bus, OwnLength
+from onda.project.buses.bus import Bus, Operation, OwnLength, TimingSheet
+from onda.project.buses.sheet_file import load_sheet, sheet_text
 from onda.project.quantities import Quantity, parse_quantity
+from onda.project.writing import write_atomically
 from onda.studies.buses.search import with_models
 
 __all__ = ["BusHand"]
@@ -47,6 +50,36 @@ class BusHand:
                 one = set_value(one, lengths=(*rest, OwnLength(id=piece, length=length)))
             signals.append(one)
         self._put(f"Change length of {bus.signal(signal).name}", signals=tuple(signals))
+
+    def put_levelling(self, typed: str) -> None:
+        """Another step of strobes towards their clock; empty for none."""
+        step = parse_quantity(typed, "time", "ps") if typed else None
+        self._put("Change levelling", levelling_step=step)
+
+    def sheet_of(self, operation: Operation) -> TimingSheet:
+        """The sheet of the device that listens in an operation."""
+        sheet = self._bus().device(operation.listens).sheet_for(operation.over)
+        assert sheet is not None
+        return sheet
+
+    def put_sheet(self, operation: Operation, sheet: TimingSheet) -> None:
+        """Another sheet of the device that listens in an operation."""
+        field = "address_sheet" if operation.over == "address" else "sheet"
+        bus = self._bus()
+        devices = tuple(
+            set_value(d, **{field: sheet}) if d.id == operation.listens else d for d in bus.devices
+        )
+        self._put(f"Change sheet of {bus.device(operation.listens).name}", devices=devices)
+
+    def take_sheet(self, operation: Operation, path: Path) -> None:
+        """The sheet of a file."""
+        self._editor.run(lambda: self.put_sheet(operation, load_sheet(path).sheet))
+
+    def write_sheet(self, operation: Operation, path: Path) -> None:
+        """The sheet as a file."""
+        name = self._bus().device(operation.listens).name
+        text = sheet_text(name, self.sheet_of(operation))
+        self._editor.run(lambda: write_atomically(path, text.encode()))
 
     def put_setting(self, operation: str, device: str, model: str) -> None:
         """Another model of a device in an operation, or that of its path."""

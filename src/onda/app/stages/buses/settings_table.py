@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 
-from PyQt6.QtWidgets import QGridLayout, QWidget
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QWidget
 
 from onda.app.shell.fields import ChoiceBox, label
 from onda.app.theme import Look
@@ -14,6 +15,8 @@ from onda.project.buses.bus import Bus
 __all__ = ["SettingsTable"]
 
 _AS_IN_PATHS = "as in Paths"
+_LEAST, _MOST = 70, 118
+"""Pixels of a cell."""
 
 
 class SettingsTable(QWidget):
@@ -27,7 +30,10 @@ class SettingsTable(QWidget):
         self._grid.setHorizontalSpacing(6)
         self._grid.setVerticalSpacing(3)
         self.boxes: dict[tuple[str, str], ChoiceBox] = {}
+        self._names: list[QWidget] = []
         self._shape: tuple[object, ...] = ()
+        # Its cells follow the room that there is.
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
     def show_bus(self, bus: Bus, models: Mapping[str, Sequence[str]], kept: Sequence[Bus]) -> None:
         """Show a bus; `models` by device; cells that differ from a kept state are outlined."""
@@ -54,18 +60,32 @@ class SettingsTable(QWidget):
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        self.boxes = {}
+        self.boxes, self._names = {}, []
         for column, operation in enumerate(bus.operations, 1):
             self._grid.addWidget(label(operation.name, "heading"), 0, column)
         for row, device in enumerate(bus.devices, 1):
-            self._grid.addWidget(label(device.name), row, 0)
+            name = label(device.name)
+            self._names.append(name)
+            self._grid.addWidget(name, row, 0)
             for column, operation in enumerate(bus.operations, 1):
-                box = ChoiceBox(self._look, 118)
+                box = ChoiceBox(self._look, _MOST)
                 box.setAccessibleName(f"{device.name}, {operation.name}")
                 box.activated.connect(partial(self._chosen, operation.id, device.id))
                 self._grid.addWidget(box, row, column)
                 self.boxes[operation.id, device.id] = box
         self._grid.setColumnStretch(len(bus.operations) + 1, 1)
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._fit()
+
+    def _fit(self) -> None:
+        """As wide as there is room for, so that all operations are in view."""
+        columns = max(len({operation for operation, _ in self.boxes}), 1)
+        names = max((x.sizeHint().width() for x in self._names), default=0)
+        room = (self.width() - names) / columns - self._grid.horizontalSpacing() - 1
+        for box in self.boxes.values():
+            box.setFixedWidth(int(min(max(room, _LEAST), _MOST)))
 
     def _fill(self, box: ChoiceBox, now: str, models: Sequence[str]) -> None:
         names = ["", *models, *([now] if now and now not in models else [])]

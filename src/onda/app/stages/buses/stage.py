@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
@@ -15,15 +14,17 @@ from onda.app.kit.stage import OneResultStage
 from onda.app.kit.surface import scrolled
 from onda.app.kit.views import View, Views
 from onda.app.shell.asking import ask_save
-from onda.app.shell.fields import Heading, NumberRows, TextField, label
+from onda.app.shell.fields import label
 from onda.app.shell.rows import Row
 from onda.app.stages import StageInfo
 from onda.app.stages.buses.case_map import CaseMap, case_words
 from onda.app.stages.buses.case_view import CaseView
 from onda.app.stages.buses.hand import BusHand
-from onda.app.stages.buses.lengths_form import LengthsForm, pieces_of
+from onda.app.stages.buses.inspector import BusInspector
+from onda.app.stages.buses.levels_view import LevelsView
 from onda.app.stages.buses.search_view import SearchView
 from onda.app.stages.buses.settings_table import SettingsTable
+from onda.app.stages.buses.sweep_view import SweepView
 from onda.errors import InputError
 from onda.project.buses.bus import Bus
 from onda.project.files import content_of
@@ -36,6 +37,7 @@ from onda.studies.buses.bus import BUS, BusCase, BusResult
 from onda.studies.buses.inputs import BusInputs, bus_inputs
 from onda.studies.buses.search import BUS_SEARCH, BusSearch, search_inputs
 from onda.studies.buses.seen import BUS_SEEN, CaseSeen
+from onda.studies.buses.sweep import BUS_SWEEP, BusSweep, sweep_inputs
 from onda.studies.buses.waves import BUS_WAVES, WavesFile, WavesInputs, waves_inputs
 from onda.studies.devices.device_file import DEVICE_FILE, DeviceFileInputs, DeviceSummary
 
@@ -73,8 +75,10 @@ class BusesStage(OneResultStage[BusResult]):
         self.case_title = label("", "heading", wrap=True)
         self.views = Views(
             [
-                View("case", "Eye at the strobe", lambda: CaseView(look)),
+                View("case", "Eye", lambda: CaseView(look)),
                 View("search", "Strengths tried", self._make_search),
+                View("sweep", "Swept", lambda: SweepView(look, self._ask_case)),
+                View("levels", "Levels", lambda: LevelsView(look)),
             ],
             "Views of a case",
         )
@@ -106,7 +110,8 @@ class BusesStage(OneResultStage[BusResult]):
         self.surface.veil_over((halves,))
         self.map.chosen.connect(lambda _: self._ask_case())
         self.models: dict[str, tuple[str, ...]] = {}
-        self.inspector = scrolled(self._build_inspector())
+        self.fields = BusInspector(look, self.hand)
+        self.inspector = scrolled(self.fields)
 
     @property
     def case_view(self) -> CaseView:
@@ -117,29 +122,6 @@ class BusesStage(OneResultStage[BusResult]):
         view = SearchView(self.context.look)
         view.taken.connect(self._take_models_of)
         return view
-
-    def _build_inspector(self) -> QWidget:
-        content = QWidget()
-        layout = QVBoxLayout(content)
-        layout.setContentsMargins(16, 10, 16, 8)
-        layout.setSpacing(3)
-        layout.addWidget(label("Bus", "title"))
-        self.name = TextField("Name", self.hand.rename)
-        self.rate = TextField("Rate", self.hand.put_rate, width=110)
-        self.bits = TextField("Bits", self.hand.put_bits, width=110)
-        for field in (self.name, self.rate, self.bits):
-            layout.addWidget(field)
-        layout.addWidget(Heading("Measured"))
-        self.numbers = NumberRows(self.context.look)
-        layout.addWidget(self.numbers)
-        layout.addWidget(Heading("Reference levels"))
-        self.levels = NumberRows(self.context.look)
-        layout.addWidget(self.levels)
-        layout.addWidget(Heading("Lengths of the chosen signal"))
-        self.lengths = LengthsForm(self.hand.put_length)
-        layout.addWidget(self.lengths)
-        layout.addStretch(1)
-        return content
 
     # ---- edits
 
@@ -154,15 +136,6 @@ class BusesStage(OneResultStage[BusResult]):
         bus = self.bus
         assert bus is not None
         return bus
-
-    def _show_lengths(self) -> None:
-        case, bus = self.map.case, self.bus
-        if case is None or bus is None or case.signal not in {s.id for s in bus.data}:
-            self.lengths.show_signals([])
-            return
-        data = bus.signal(case.signal)
-        pair = (data, bus.signal(data.strobe))
-        self.lengths.show_signals([(s, pieces_of(bus, self.design.path(s.path))) for s in pair])
 
     def _take_models_of(self, devices: Sequence[str], models: Sequence[str]) -> None:
         case = self.map.case
@@ -219,9 +192,7 @@ class BusesStage(OneResultStage[BusResult]):
         self.turned_to(bus.id, bus.name)
         words = f"{bus.rate.text} · {len(bus.data)} signals · {bus.cases} cases of {bus.bits} bits"
         self.surface.show_head(bus.name, words)
-        self.name.show_text(bus.name)
-        self.rate.show_text(bus.rate.text)
-        self.bits.show_text(str(bus.bits))
+        self.fields.show_bus(bus)
         self._ask_models(bus)
         self._show_table(bus)
         if self.context.document.in_gesture:
@@ -269,7 +240,7 @@ class BusesStage(OneResultStage[BusResult]):
         self.map.show_result(result, then)
         self._share_room()
         self.sentence.setText(bus_words(result))
-        self._show_numbers(result, then)
+        self.fields.show_numbers(result, then)
         self._ask_case()
         self.margins_changed.emit()
 
@@ -282,49 +253,19 @@ class BusesStage(OneResultStage[BusResult]):
             self._upper.setMaximumHeight(most)
             self._halves.setSizes([upper, total - upper])
 
-    def _show_numbers(self, result: BusResult, then: BusResult | None) -> None:
-        def row(title: str, name: str, dimension: str) -> tuple[str, str, str, str]:
-            was = then.least(name) if then is not None else None
-            if was is not None and was != was:
-                was = None
-            return NumberRows.si_row(title, result.least(name), dimension, was)
-
-        rows = [
-            row(title, name, dimension)
-            for title, name, dimension in (
-                ("Set-up margin", "setup", "time"),
-                ("Hold margin", "hold", "time"),
-                ("Eye height", "height", "voltage"),
-            )
-            if result.least(name) == result.least(name)
-        ]
-        states = Counter(c.state for c in result.cases)
-        for title, key in (("Cases that fail", "fails"), ("Without an answer", "unknown")):
-            rows.append((title, str(states[key]), "", ""))
-        self.numbers.set_rows(rows)
-        levels: dict[str, list[float]] = {}
-        for case in result.cases:
-            if case.found.level == case.found.level:
-                levels.setdefault(case.operation_name, []).append(case.found.level)
-        self.levels.set_rows(
-            [
-                NumberRows.si_row(f"Level, {name}", sum(some) / len(some), "voltage", None)
-                for name, some in levels.items()
-            ]
-        )
-
     # ---- the chosen case
 
     def _ask_case(self) -> None:
         case, bus = self.map.case, self.bus
-        self._show_lengths()
+        self.fields.show_case(case, bus, self.design)
         if case is None or bus is None:
             self.case_title.setText("")
             self.case_view.show_case(None, None)
             return
         self.case_title.setText(case_words(case))
-        if self.views.current == "search":
-            self._ask_search(bus, case)
+        turned = {"search": self._ask_search, "sweep": self._ask_sweep, "levels": self._show_levels}
+        if self.views.current in turned:
+            turned[self.views.current](bus, case)
             return
         if case.found.failure:
             self.case_view.show_case(None, None, case.found.failure)
@@ -359,11 +300,29 @@ class BusesStage(OneResultStage[BusResult]):
             show, lambda why: view.show_search(None, why),
         )  # fmt: skip
 
+    def _ask_sweep(self, bus: Bus, case: BusCase) -> None:
+        view = self.views.get("sweep", SweepView)
+        view.show_sweep(None, "")
+        over = view.over.current
+
+        def show(found: BusSweep) -> None:
+            now = self.map.case
+            if now is not None and (now.signal, now.operation) == (case.signal, case.operation):
+                view.show_sweep(found, "")
+
+        self.subject.ask(
+            "sweep", BUS_SWEEP,
+            lambda: sweep_inputs(self.design, bus, case.operation, case.signal, over),
+            show, lambda why: view.show_sweep(None, why),
+        )  # fmt: skip
+
+    def _show_levels(self, bus: Bus, case: BusCase) -> None:
+        self.views.get("levels", LevelsView).show_result(self.result)
+
     def forget_results(self) -> None:
         self.map.show_result(None, None)
         self.sentence.setText("")
-        self.numbers.set_rows([])
-        self.levels.set_rows([])
+        self.fields.show_numbers(None, None)
         self.case_title.setText("")
         self.case_view.show_case(None, None)
 
@@ -384,5 +343,7 @@ def bus_words(result: BusResult) -> str:
         return f"{len(without)} of {len(result.cases)} cases have no answer: {name} first."
     margin = f"{fixed(1e12 * worst.worst, 0)} ps"
     count = f"{len(fails)} of {len(result.cases)} cases fail" if fails else "Every case holds"
-    why = f": {worst.found.why}" if fails and worst.found.why else ""
+    # The whole of it stands beside the chosen case.
+    first = "; ".join(worst.found.why.split("; ")[:2])
+    why = f": {first}" if fails and first else ""
     return f"{count}; the worst is {name} with {margin}{why}."
