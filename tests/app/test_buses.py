@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import openpyxl
 import pytest
@@ -11,18 +13,25 @@ from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from onda.app.shell.window import MainWindow
 from onda.app.stages.buses.case_map import case_words
+from onda.app.stages.buses.level_chart import LevelRow, level_rows, row_words
+from onda.app.stages.buses.levels_view import LevelsView, clock_words
 from onda.app.stages.buses.search_view import SearchView, search_words
 from onda.app.stages.buses.stage import BusesStage, bus_words
+from onda.app.stages.buses.sweep_view import SweepView, sweep_words
 from onda.app.theme import Look
 from onda.demo import fulmar_project
 from onda.project.base import set_value
+from onda.project.buses.sheet_file import read_sheet
 from onda.project.edits import replace_object
-from onda.project.quantities import format_si
-from onda.studies.buses.bus import BUS, BusResult
+from onda.project.quantities import fixed, format_si
+from onda.studies.buses.bus import BUS, BusCase, BusResult
+from onda.studies.buses.case import CaseResult
 from onda.studies.buses.inputs import bus_inputs
+from onda.studies.buses.levelling import Levelled
 from onda.studies.buses.search import BUS_SEARCH, BusSearch, search_inputs
 from onda.studies.buses.seen import BUS_SEEN
-from tests.app.conftest import MakeWindow, type_into
+from onda.studies.buses.sweep import BUS_SWEEP, BusSweep, sweep_inputs
+from tests.app.conftest import MakeWindow, only, type_into
 
 
 @pytest.fixture
@@ -33,7 +42,7 @@ def window(make_window: MakeWindow) -> MainWindow:
     small = set_value(
         bus, signals=keep, operations=bus.operations[:2], corners=("typ", "slow"), bits=48
     )
-    return make_window(replace_object(board, small), stage="buses")
+    return make_window(only(replace_object(board, small), "bus"), stage="buses")
 
 
 def shown(window: MainWindow) -> BusesStage:
@@ -78,12 +87,12 @@ def test_the_map_has_every_case_with_its_state(window: MainWindow) -> None:
         assert colour == (t.holds if case.state == "holds" else t.fails).lower(), key
         if case.state == "holds":
             # A longer bar is more margin: behind its end the cell is bare.
-            share = min(case.worst / (0.25 * found.unit_interval), 1.0)
+            share = min(case.worst / (0.25 * case.unit_interval), 1.0)
             if share < 0.85:
                 assert colour_at(stage, key, share + 0.1) == t.sheet.lower()
                 assert colour_at(stage, key, share - 0.1) == t.holds.lower()
     assert stage.sentence.text() == bus_words(found)
-    rows = {name: (value, unit) for name, value, unit, _ in stage.numbers._rows}
+    rows = {name: (value, unit) for name, value, unit, _ in stage.fields.numbers._rows}
     for title, name, dimension in (
         ("Set-up margin", "setup", "time"), ("Hold margin", "hold", "time"),
         ("Eye height", "height", "voltage"),
@@ -92,10 +101,6 @@ def test_the_map_has_every_case_with_its_state(window: MainWindow) -> None:
         assert " ".join(rows[title]) == words
     fails = sum(c.state == "fails" for c in found.cases)
     assert rows["Cases that fail"][0] == str(fails)
-    levels = {name: " ".join((value, unit)) for name, value, unit, _ in stage.levels._rows}
-    for operation in ("Write A", "Write B"):
-        some = [c.found.level for c in found.cases if c.operation_name == operation]
-        assert levels[f"Level, {operation}"] == format_si(float(np.mean(some)), "voltage")
 
 
 def test_a_cell_is_chosen_and_seen(window: MainWindow) -> None:
@@ -147,11 +152,11 @@ def test_a_setting_is_changed_in_its_place_and_compared(window: MainWindow) -> N
     box = stage.table.boxes["write-a", "A"]
     names = [box.itemData(k) for k in range(box.count())]
     assert names[:3] == ["", "dq_34", "dq_48"]
-    box.setCurrentIndex(names.index("dq_odt60"))
+    box.setCurrentIndex(names.index("dq_odt120"))
     box.activated.emit(box.currentIndex())
     assert window.settle(120_000)
     bus = window.document.project.design.bus("byte0")
-    assert bus.operations[0].model_of("A") == "dq_odt60"
+    assert bus.operations[0].model_of("A") == "dq_odt120"
     after = expected(window)
     assert {k: c.case for k, c in stage.map.cells.items()} == {
         (c.signal, c.operation, c.corner): c for c in after.cases
@@ -164,7 +169,7 @@ def test_a_setting_is_changed_in_its_place_and_compared(window: MainWindow) -> N
     outlined = [key for key, one in stage.table.boxes.items() if one.styleSheet()]
     assert outlined == [("write-a", "A")]
     least = before.least("setup")
-    kept = {name: then for name, _, _, then in stage.numbers._rows}
+    kept = {name: then for name, _, _, then in stage.fields.numbers._rows}
     assert kept["Set-up margin"] == format_si(least, "time").replace("-", "\u2212").split(" ")[0]
     changed = next(c for c in after.cases if c.operation == "write-a")
     words = case_words(changed, before.cases[0])
@@ -196,17 +201,17 @@ def test_fields_are_typed_and_nonsense_is_refused(window: MainWindow) -> None:
         field.edit.setText(text)
         field.edit.editingFinished.emit()
 
-    type_in(stage.rate, "2 Gb/s")
-    type_in(stage.bits, "32")
-    type_in(stage.name, "Byte zero")
+    type_in(stage.fields.rate, "2 Gb/s")
+    type_in(stage.fields.bits, "32")
+    type_in(stage.fields.name, "Byte zero")
     bus = window.document.project.design.bus("byte0")
     assert (bus.rate.si, bus.bits, bus.name) == (2e9, 32, "Byte zero")
     assert window.settle(120_000)
-    assert stage.result.unit_interval == pytest.approx(0.5e-9)
+    assert stage.result.cases[0].unit_interval == pytest.approx(0.5e-9)
     for field, typed, words in (
-        (stage.bits, "many", "no number of bits"),
-        (stage.bits, "3", "greater than or equal to 16"),
-        (stage.rate, "fast", "fast"),
+        (stage.fields.bits, "many", "no number of bits"),
+        (stage.fields.bits, "3", "greater than or equal to 16"),
+        (stage.fields.rate, "fast", "fast"),
     ):
         before = window.document.project
         type_in(field, typed)
@@ -238,8 +243,8 @@ def test_every_strength_is_tried_and_one_taken(window: MainWindow) -> None:
         models = [c.removeprefix("\u25b8 ") for c in row.cells[:3]]
         assert tuple(models) == found.choices[k]
         assert row.cells[0].startswith("\u25b8") == (k == found.now)
-        assert row.cells[3] == f"{1e12 * found.setup[k]:.0f} ps".replace("-", "\u2212")
-        assert row.cells[4] == f"{1e12 * found.hold[k]:.0f} ps".replace("-", "\u2212")
+        assert row.cells[3] == f"{fixed(1e12 * found.setup[k], 0)} ps"
+        assert row.cells[4] == f"{fixed(1e12 * found.hold[k], 0)} ps"
         assert row.cells[5] == format_si(found.height[k], "voltage")
         assert bool(row.inks and row.inks[0]) == (not found.worst[k] >= 0.0)
     assert view.sentence.text() == search_words(found, "")
@@ -267,11 +272,11 @@ def test_lengths_of_the_chosen_signal_are_typed(make_window: MakeWindow) -> None
     stage = window.stages["buses"]
     stage.map.choose(("DQ9", "write-b", "fast"))
     assert window.settle(60_000)
-    assert list(stage.lengths.fields) == [("DQ9", "T1"), ("DQS1", "T1")]
-    texts = [f.edit.text() for f in stage.lengths.fields.values()]
+    assert list(stage.fields.lengths.fields) == [("DQ9", "T1"), ("DQS1", "T1")]
+    texts = [f.edit.text() for f in stage.fields.lengths.fields.values()]
     assert texts == ["33.2 mm", "48 mm"]
     assert stage.map.case.state == "fails"
-    field = stage.lengths.fields["DQS1", "T1"]
+    field = stage.fields.lengths.fields["DQS1", "T1"]
     field.edit.setFocus()
     type_into(field.edit, "34 mm")
     assert window.settle(120_000)
@@ -290,7 +295,7 @@ def test_lengths_of_the_chosen_signal_are_typed(make_window: MakeWindow) -> None
     )
     # Another signal has fields of its own.
     stage.map.choose(("DQ14", "write-b", "fast"))
-    assert list(stage.lengths.fields) == [("DQ14", "T1"), ("DQS1", "T1")]
+    assert list(stage.fields.lengths.fields) == [("DQ14", "T1"), ("DQS1", "T1")]
 
 
 def test_cases_and_waveforms_are_written(window: MainWindow, tmp_path, monkeypatch) -> None:
@@ -345,3 +350,236 @@ def test_what_a_choice_brings_stands_in_its_column(qtbot) -> None:
     # The present one is no other.
     view.list.chosen.emit("0")
     assert not view.take.isEnabled()
+
+
+def test_margins_are_swept_over_lengths_and_rate(window: MainWindow) -> None:
+    stage = shown(window)
+    stage.map.choose(("DQ6", "write-b", "slow"))
+    stage.views.choose("sweep")
+    assert window.settle(120_000)
+    view = stage.views.get("sweep", SweepView)
+    design = window.document.project.design
+    bus = design.bus("byte0")
+    for over, scale, axis in (
+        ("strobe", 1e3, "Strobe longer by, mm"), ("speed", 100.0, "Rate, %"),
+    ):  # fmt: skip
+        view.over.choose(over)
+        assert window.settle(120_000)
+        wanted = sweep_inputs(design, bus, "write-b", "DQ6", over)
+        found = window.desk.runner.result(BUS_SWEEP, wanted)
+        setup, hold = view.margins.curves
+        (height,) = view.heights.curves
+        for curve in (setup, hold, height):
+            assert curve.x == pytest.approx(scale * found.values)
+        assert (setup.name, hold.name) == ("set-up", "hold")
+        assert setup.y == pytest.approx(1e12 * found.setup, nan_ok=True)
+        assert hold.y == pytest.approx(1e12 * found.hold, nan_ok=True)
+        assert height.y == pytest.approx(1e3 * found.height, nan_ok=True)
+        assert view.margins._x.words == view.heights._x.words == axis
+        assert view.sentence.text() == sweep_words(found, "")
+    # Another case is swept anew.
+    stage.map.choose(("DQ1", "write-b", "typ"))
+    assert window.settle(120_000)
+    other = window.desk.runner.result(
+        BUS_SWEEP, sweep_inputs(design, bus, "write-b", "DQ1", "speed")
+    )
+    assert view.margins.curves[0].y == pytest.approx(1e12 * other.setup, nan_ok=True)
+
+
+def swept(over: str, values: list[float], holds: list[bool], why: str = "") -> BusSweep:
+    margins = np.array([1e-12 if one else -1e-12 for one in holds])
+    return BusSweep(
+        over, np.array(values), margins, margins, np.ones(len(values)), (why,) * len(values)
+    )
+
+
+@pytest.mark.parametrize(
+    ("found", "words"),
+    [
+        (
+            swept("strobe", [-0.01, 0.0, 0.01], [True, True, False]),
+            "Strobe longer by: every case holds from \u221210 mm to 0 mm.",
+        ),
+        # The stretch around the present value, not the longer one.
+        (
+            swept("speed", [0.6, 0.7, 0.8, 0.9, 1.0], [True, True, True, False, True]),
+            "Rate, of what it is: of these values 100 % alone holds.",
+        ),
+        (
+            swept("data", [0.0, 0.005, 0.01], [False, True, True]),
+            "Signal longer by: every case holds from +5 mm to +10 mm.",
+        ),
+        (swept("both", [0.0, 0.1], [False, False]), "Both longer by: no value holds."),
+        (
+            swept("both", [0.0], [False], "no edge"),
+            "Both longer by: no value holds (no edge).",
+        ),
+    ],
+)  # fmt: skip
+def test_a_sentence_says_from_where_to_where_it_holds(found: BusSweep, words: str) -> None:
+    assert sweep_words(found, "") == words
+
+
+@pytest.fixture
+def clocked(make_window: MakeWindow) -> MainWindow:
+    """Data and address to both modules in one corner."""
+    board = fulmar_project()
+    bus = board.design.bus("byte0")
+    keep = tuple(s for s in bus.signals if s.id in ("DQS0", "DQ1", "CK", "A2"))
+    small = set_value(bus, signals=keep, corners=("typ",), bits=32)
+    return make_window(only(replace_object(board, small), "bus"), stage="buses")
+
+
+def test_levels_and_strobes_beside_the_clock(clocked: MainWindow) -> None:
+    stage = shown(clocked)
+    stage.views.choose("levels")
+    assert clocked.settle(60_000)
+    found = expected(clocked)
+    view = stage.views.get("levels", LevelsView)
+    assert [r.cells for r in view.list.rows] == [
+        (
+            "DQS0", one.operation_name, "typ",
+            *(f"{1e12 * x:.0f} ps".replace("-", "\u2212") for x in (one.late, one.moved, one.room)),
+        )
+        for one in found.levelled
+    ]  # fmt: skip
+    assert [r.cells[1] for r in view.list.rows] == ["Write A", "Write B"]
+    assert view.sentence.text() == clock_words(found.levelled)
+    rows = {(r.lane, r.operation): r for r in view.chart.rows}
+    assert list(rows) == [
+        ("DQS0", "Write A"), ("DQS0", "Write B"), ("DQS0", "Read A"), ("DQS0", "Read B"),
+        ("CK", "Address A"), ("CK", "Address B"),
+    ]  # fmt: skip
+    for case in found.cases:
+        row, one = rows[case.lane, case.operation_name], case.found
+        assert row.level == one.level
+        assert row.low == pytest.approx(one.centre - 0.5 * one.height)
+        assert row.high == pytest.approx(one.centre + 0.5 * one.height)
+    # More volts lie further to the right; the level is a dark dot on a line of the eye's colour.
+    image, t = view.chart.grab().toImage(), clocked.look.t
+    scale = image.width() / view.chart.width()
+
+    def colour(volts: float, row: LevelRow) -> str:
+        x, y = view.chart.x_of(volts), view.chart.y_of(row)
+        return image.pixelColor(round(scale * x), round(scale * y)).name()
+
+    for row in rows.values():
+        assert view.chart.x_of(row.low) < view.chart.x_of(row.level) < view.chart.x_of(row.high)
+        assert colour(row.level, row) == t.ink.lower()
+        assert colour(row.low + 0.25 * (row.level - row.low), row) == t.sea.lower()
+
+
+def test_a_row_of_levels_is_what_all_signals_of_a_lane_leave() -> None:
+    def case(signal: str, level: float, centre: float, height: float) -> BusCase:
+        found = CaseResult(level=level, centre=centre, height=height)
+        return BusCase(signal, signal, "S", "w", "Write", "typ", 0.0, 0.0, 0.0, 1e-9, found)
+
+    lost = BusCase(
+        "D2", "D2", "S", "w", "Write", "typ", 0.0, 0.0, 0.0, 1e-9, CaseResult(failure="lost")
+    )
+    cases = (case("D0", 0.6, 0.61, 0.4), case("D1", 0.62, 0.65, 0.3), lost)
+    (row,) = level_rows(BusResult(cases))
+    assert (row.lane, row.operation, row.corner) == ("S", "Write", "typ")
+    assert row.level == pytest.approx(0.61)
+    # From the highest zero of all to their lowest one.
+    assert (row.low, row.high) == pytest.approx((0.5, 0.8))
+    assert row_words(row) == "S, Write, typ: level 610 mV in an eye from 500 to 800 mV"
+
+
+def levelled(late: float, moved: float, room: float, failure: str = "") -> Levelled:
+    return Levelled("S", "DQS", "w", "Write", "slow", late, moved, room, failure)
+
+
+@pytest.mark.parametrize(
+    ("some", "words"),
+    [
+        ((), "No strobe is held against a clock"),
+        ((levelled(50e-12, 39e-12, 29e-12),), "11 ps later than the moved strobe in DQS, Write, "),
+        ((levelled(50e-12, 39e-12, 29e-12), levelled(0.0, 0.0, -2e-12)), "too far by 2 ps"),
+        ((levelled(1e-12, 0.0, math.inf),), "no sheet says how far"),
+        ((levelled(math.nan, math.nan, math.nan, "no edge"),), "DQS, Write, slow: no edge."),
+    ],
+)
+def test_a_sentence_says_how_near_strobes_come(some, words: str) -> None:
+    assert words in clock_words(some)
+
+
+def test_the_sheet_of_the_listener_is_edited_in_place(
+    clocked: MainWindow, tmp_path, monkeypatch
+) -> None:
+    stage = shown(clocked)
+    form = stage.fields.sheet
+
+    def sheet(device: str, over: str = "data"):
+        return clocked.document.project.design.bus("byte0").device(device).sheet_for(over)
+
+    stage.map.choose(("DQ1", "write-a", "typ"))
+    assert clocked.settle(60_000)
+    assert form.owner.text() == "Module A, data"
+    told = {key: field.edit.text() for key, field in form.fields.items()}
+    assert told == {
+        "level": "", "level_step": "5 mV", "ac": "150 mV", "dc": "140 mV", "strobe": "100 mV",
+        "setup": "35 ps", "hold": "45 ps", "to_clock": "40 ps",
+        "source": "Fulmar memory sheet, table 7",
+    }  # fmt: skip
+    assert form.tables.text() == "Added for slews: set-up 3 \u00d7 2 slews, hold none."
+    before = stage.map.case
+    type_into(form.fields["setup"].edit, "55 ps")
+    assert clocked.settle(60_000)
+    assert sheet("A").setup.text == "55 ps"
+    # 20 ps more are asked: once the strobe is centred anew, half of it of either margin.
+    assert stage.map.case.setup == pytest.approx(before.setup - 10e-12, abs=1e-15)
+    assert stage.map.case.hold == pytest.approx(before.hold - 10e-12, abs=1e-15)
+    clocked.undo()
+    type_into(form.fields["level"].edit, "0.55 V")
+    assert clocked.settle(60_000)
+    assert stage.map.case.found.level == 0.55
+    type_into(form.fields["level"].edit, "")
+    type_into(form.fields["to_clock"].edit, "")
+    assert clocked.settle(60_000)
+    assert (sheet("A").level, sheet("A").to_clock) == (None, None)
+    assert form.fields["to_clock"].edit.placeholderText() == "no matter"
+    type_into(form.fields["ac"].edit, "0 mV")
+    assert "more than 0 V" in form.fields["ac"].problem.text()
+    # A file of one device is read for another, and for address.
+    file = tmp_path / "b.json"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(file), ""))
+    stage.map.choose(("DQ1", "write-b", "typ"))
+    form.write.click()
+    assert read_sheet(file.read_text()).sheet == sheet("B")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(file), ""))
+    stage.map.choose(("A2", "address-a", "typ"))
+    assert form.owner.text() == "Module A, address"
+    assert form.fields["setup"].edit.text() == "80 ps"
+    form.read.click()
+    assert clocked.settle(60_000)
+    assert sheet("A", "address") == sheet("B")
+    assert sheet("A") != sheet("B")
+    assert form.fields["setup"].edit.text() == "35 ps"
+    file.write_text("{}")
+    form.read.click()
+    assert "b.json" in stage.surface.problem.text()
+    assert sheet("A", "address") == sheet("B")
+
+
+def test_the_step_of_levelling_is_typed(clocked: MainWindow) -> None:
+    stage = shown(clocked)
+    field = stage.fields.step
+    assert field.edit.text() == "13 ps"
+    type_into(field.edit, "")
+    assert clocked.settle(60_000)
+    assert clocked.document.project.design.bus("byte0").levelling_step is None
+    assert {one.moved for one in stage.result.levelled} == {0.0}
+    type_into(field.edit, "5")
+    assert clocked.settle(60_000)
+    assert clocked.document.project.design.bus("byte0").levelling_step.text == "5 ps"
+    type_into(field.edit, "soon")
+    assert "not a time" in field.problem.text()
+
+
+def test_every_operation_of_the_table_is_in_view(clocked: MainWindow) -> None:
+    clocked.resize(1280, 800)
+    stage = shown(clocked)
+    for box in stage.table.boxes.values():
+        corner = box.mapTo(stage.table, box.rect().topRight())
+        assert corner.x() <= stage.table.width()

@@ -28,11 +28,13 @@ from onda.formats.ibis.reader import read_ibis
 from onda.formats.material_csv import MaterialRow, materials_from_csv, materials_to_csv
 from onda.formats.network_hdf5 import write_network_hdf5
 from onda.formats.outlines_csv import outlines_from_csv
+from onda.formats.response_csv import read_responses
 from onda.formats.signal_csv import read_signals
 from onda.formats.touchstone.reader import read_touchstone
 from onda.project.begin import from_template
 from onda.project.build.exchange import build_table, take_build
 from onda.project.build.files import FORMATS
+from onda.project.buses.sheet_file import read_sheet, sheet_text
 from onda.project.formula import evaluate
 from onda.project.networks.limit_sets import read_set
 from onda.project.quantities import parse_quantity
@@ -293,6 +295,20 @@ def _read_tables(data: bytes) -> object:
     return readers[which](data, file="a.csv")
 
 
+def _responses() -> list[bytes]:
+    plain = b"frequency_hz,gain_db\n" + b"".join(b"%de9,-%d\n" % (k, k) for k in range(12))
+    family = b"# made up\nfrequency_hz,gain_db,phase_deg,gain_db,phase_deg\n" + b"".join(
+        b"%de9,-%d,%d,-%d.5,%d\n" % (k, k, 9 * k, k, 8 * k) for k in range(12)
+    )
+    return [plain, family]
+
+
+def _sheets() -> list[bytes]:
+    bus = fulmar_project().design.bus("byte0")
+    found = [s for d in bus.devices for s in (d.sheet, d.address_sheet) if s is not None]
+    return [sheet_text("Made up", sheet).encode() for sheet in found]
+
+
 def _hdf5() -> list[bytes]:
     out = []
     for n in (2, 4):
@@ -425,6 +441,8 @@ TARGETS = {
         Target("ipc2581", lambda: [_written("ipc2581-c"), _written("ipc2581-b")],
                _taken("ipc2581-c"), spoil_text),
         Target("csv", _tables, _read_tables, spoil_text),
+        Target("responses", _responses, lambda d: read_responses(d, "a.csv"), spoil_text),
+        Target("sheet", _sheets, lambda d: read_sheet(d.decode("utf-8", "replace")), spoil_tree),
         Target("hdf5", _hdf5, _read_hdf5_here, _spoil_hdf5, contained=True),
         Target("project", _project, lambda d: loads(d.decode("utf-8", "replace")), spoil_tree),
         Target("limits", _sets, lambda d: read_set(d.decode("utf-8", "replace")), spoil_tree),

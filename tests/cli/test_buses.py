@@ -20,6 +20,7 @@ from onda.project.store import save_project
 from onda.studies.buses.bus import BUS
 from onda.studies.buses.inputs import bus_inputs
 from onda.studies.buses.search import BUS_SEARCH, search_inputs
+from onda.studies.buses.sweep import BUS_SWEEP, sweep_inputs
 
 pytestmark = pytest.mark.usefixtures("results_at_hand")
 
@@ -149,3 +150,73 @@ def test_waveforms_are_written(file, tmp_path: Path) -> None:
     with pytest.raises(InputError, match="not written as"):
         run("bus", file, "--waves", str(tmp_path / "waves.txt"))
     assert not (tmp_path / "waves.txt").exists()
+
+
+def test_a_sweep_lists_every_value_of_the_worst_case(project, file, runner) -> None:
+    design = project.design
+    bus = design.bus("byte0")
+    worst = runner.result(BUS, bus_inputs(design, bus, "DQ6")).worst
+    typed = "speed:0.8,1,1.1"
+    code, out = run("bus", file, "--only", "DQ6", "--sweep", typed, "--json")
+    told = json.loads(out)
+    wanted = sweep_inputs(design, bus, worst.operation, "DQ6", "speed", [0.8, 1.0, 1.1])
+    found = runner.result(BUS_SWEEP, wanted)
+    assert (told["signal"], told["operation"]) == ("DQ6", worst.operation_name)
+    assert told["over"] == "speed"
+    assert [p["value"] for p in told["points"]] == [0.8, 1.0, 1.1]
+    for k, point in enumerate(told["points"]):
+        assert point["setup_margin_s"] == pytest.approx(found.setup[k])
+        assert point["hold_margin_s"] == pytest.approx(found.hold[k])
+        assert point["height_v"] == pytest.approx(found.height[k])
+        assert point["state"] == ("holds" if found.holds[k] else "fails")
+    assert code == (0 if worst.state == "holds" else 1)
+    _, words = run("bus", file, "--only", "DQ6", "--sweep", typed)
+    assert f"DQ6, {worst.operation_name}, all corners, over speed" in words
+    assert f"  0.8: set-up {1e12 * found.setup[0]:.0f} ps" in words
+    with pytest.raises(InputError, match="--sweep speed:fast"):
+        run("bus", file, "--sweep", "speed:fast")
+    with pytest.raises(InputError, match="a sweep over 'colour'"):
+        run("bus", file, "--sweep", "colour")
+
+
+def test_strobes_beside_the_clock_are_listed_and_decide(tmp_path: Path, runner) -> None:
+    board = fulmar_project()
+    bus = board.design.bus("byte0")
+    keep = tuple(s for s in bus.signals if s.id in ("DQS0", "DQ1", "CK", "A2"))
+    some = tuple(o for o in bus.operations if o.id in ("write-b", "address-b"))
+    small = set_value(bus, signals=keep, operations=some, corners=("typ", "fast"), bits=32)
+    path = tmp_path / "clocked.onda"
+    save_project(replace_object(board, small), path)
+    found = runner.result(BUS, bus_inputs(board.design, small))
+    code, out = run("bus", str(path), "--json")
+    assert code == 0
+    rows = json.loads(out)["strobe_to_clock"]
+    for row, one in zip(rows, found.levelled, strict=True):
+        assert (row["strobe"], row["operation"]) == ("DQS0", "Write B")
+        assert row["corner"] == one.corner
+        assert row["clock_later_s"] == pytest.approx(one.late)
+        assert row["moved_by_s"] == pytest.approx(one.moved)
+        assert row["room_s"] == pytest.approx(one.room)
+        assert row["why"] == ""
+    for case, row in zip(
+        sorted(found.cases, key=lambda c: c.worst), json.loads(out)["cases"], strict=True
+    ):
+        assert row["strobe_crossing_v"] == pytest.approx(case.found.crossing)
+        assert (row["least_duty"], row["largest_duty"]) == pytest.approx(case.found.duty)
+    _, words = run("bus", str(path))
+    # The one with the least room comes first.
+    told = [x for x in words.splitlines() if "the clock comes" in x]
+    first = min(found.levelled, key=lambda one: one.room)
+    assert told[0] == (
+        f"  DQS0, Write B, {first.corner}: the clock comes {1e12 * first.late:.0f} ps later, "
+        f"the strobe is moved by {1e12 * first.moved:.0f} ps, "
+        f"{1e12 * first.room:.0f} ps of room are left, holds"
+    )
+    # Not moved at all it is too far away, and that alone is a failure.
+    save_project(replace_object(board, set_value(small, levelling_step=None)), path)
+    code, words = run("bus", str(path))
+    assert code == 1
+    assert "0 fail" in words
+    assert "ps of room are left, fails" in words
+    code, _ = run("bus", str(path), "--only", "DQ1")
+    assert code == 0

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from onda.cli.bus_answers import asked_search, number, sweep_of, tell_search, tell_sweep
 from onda.cli.common import (
     EXIT_FAILS,
     FileArgument,
@@ -23,12 +24,8 @@ from onda.cli.common import (
 from onda.project.quantities import fixed
 
 if TYPE_CHECKING:
-    from onda.project.buses.bus import Bus
-    from onda.project.model import Design
     from onda.studies.buses.bus import BusCase
     from onda.studies.buses.levelling import Levelled
-    from onda.studies.buses.search import BusSearch, SearchInputs
-    from onda.studies.core.runner import StudyRunner
 
 __all__ = ["register"]
 
@@ -53,6 +50,14 @@ def bus(
     search: Annotated[
         str, typer.Option("--search", help="An operation: every strength and termination, tried.")
     ] = "",
+    sweep: Annotated[
+        str,
+        typer.Option(
+            "--sweep",
+            help="strobe, data, both (metres of line more) or speed: the worst case over it; "
+            "NAME:VALUE,VALUE for values of your own.",
+        ),
+    ] = "",
     as_csv: Annotated[bool, typer.Option("--csv", help="A row for each case.")] = False,
     book: Annotated[
         Path | None, typer.Option("--book", help="Write a spreadsheet, a sheet a topic.")
@@ -65,8 +70,9 @@ def bus(
     """Set-up and hold of every signal, operation and corner of a bus, the worst first.
 
     With --search what every choice of strengths and terminations would bring to the worst signal
-    of an operation (or to that of --only), the best first. Exit 1 where a case fails or has no
-    answer; of a search, where the present choice does.
+    of an operation (or to that of --only), the best first; with --sweep its margins over a
+    quantity. Exit 1 where a case fails or has no answer; of a search or a sweep, where the present
+    choice or value does.
     """
     from onda.project.writing import write_atomically
     from onda.studies.buses.book import write_book
@@ -80,10 +86,17 @@ def bus(
     with running() as runner:
         if search:
             design = project.design
-            answer = runner.result(BUS_SEARCH, _asked(design, found, search, only, runner))
-            _tell_search(answer, as_json=as_json)
+            answer = runner.result(BUS_SEARCH, asked_search(design, found, search, only, runner))
+            tell_search(answer, as_json=as_json)
             raise typer.Exit(0 if answer.worst[answer.now] >= 0.0 else EXIT_FAILS)
         inputs = bus_inputs(project.design, found, only)
+        if sweep:
+            worst = runner.result(BUS, inputs).worst
+            assert worst is not None
+            tell_sweep(
+                worst, sweep_of(runner, project.design, found, worst, sweep), as_json=as_json
+            )
+            raise typer.Exit(0 if worst.state == "holds" else EXIT_FAILS)
         # What could not be written is told before anything is computed.
         drawn = waves_inputs(inputs, waves.suffix) if waves is not None else None
         result = runner.result(BUS, inputs)
@@ -114,75 +127,26 @@ def bus(
         raise typer.Exit(EXIT_FAILS)
 
 
-def _asked(
-    design: Design, bus: Bus, operation: str, signal: str, runner: StudyRunner
-) -> SearchInputs:
-    """The search for a signal, or for the worst one of the operation."""
-    from onda.errors import InputError
-    from onda.studies.buses.bus import BUS
-    from onda.studies.buses.inputs import bus_inputs
-    from onda.studies.buses.search import search_inputs
-
-    chosen = next((o for o in bus.operations if operation in (o.id, o.name)), None)
-    if chosen is None:
-        known = ", ".join(o.name for o in bus.operations)
-        raise InputError(f"{bus.name} has no operation {operation!r}", remedy=f"One of {known}.")
-    if not signal:
-        worst = runner.result(BUS, bus_inputs(design, bus, chosen.id)).worst
-        assert worst is not None
-        signal = worst.signal
-    named = next((s for s in bus.data if signal in (s.id, s.name)), None)
-    if named is None:
-        raise InputError(f"{bus.name} has no signal {signal!r}")
-    return search_inputs(design, bus, chosen.id, named.id)
-
-
-def _tell_search(found: BusSearch, *, as_json: bool) -> None:
-    rows = [
-        {
-            "models": dict(zip(found.devices, found.choices[k], strict=True)),
-            "setup_margin_s": _number(float(found.setup[k])),
-            "hold_margin_s": _number(float(found.hold[k])),
-            "height_v": _number(float(found.height[k])),
-            "now": k == found.now,
-        }
-        for k in found.order
-    ]
-    if as_json:
-        print_json({"choices": rows, "near_the_best": found.near})
-        return
-    for k in found.order:
-        named = zip(found.devices, found.choices[k], strict=True)
-        models = ", ".join(f"{device} {model}" for device, model in named)
-        worst = float(found.worst[k])
-        words = f"{1e12 * worst:.0f} ps" if math.isfinite(worst) else "no answer"
-        typer.echo(f"{'now: ' if k == found.now else ''}{models}: {words}")
-
-
-def _number(value: float) -> float | None:
-    return value if math.isfinite(value) else None
-
-
 def _row(one: BusCase) -> dict[str, Any]:
     found, quality = one.found, one.found.quality
     return {
         "signal": one.signal_name,
         "operation": one.operation_name,
         "corner": one.corner,
-        "setup_margin_s": _number(one.setup),
-        "hold_margin_s": _number(one.hold),
-        "centre_level_v": _number(found.centre),
+        "setup_margin_s": number(one.setup),
+        "hold_margin_s": number(one.hold),
+        "centre_level_v": number(found.centre),
         "strobe_shift_s": one.shift,
-        "height_v": _number(found.height),
+        "height_v": number(found.height),
         "state": one.state,
         "why": found.failure or found.why,
         "overshoot_v": None if quality is None else quality.overshoot,
         "undershoot_v": None if quality is None else quality.undershoot,
-        "ring_back_v": None if quality is None else _number(quality.ring_back),
-        "narrowest_pulse_s": None if quality is None else _number(quality.narrowest),
-        "least_duty": _number(found.duty[0]),
-        "largest_duty": _number(found.duty[1]),
-        "strobe_crossing_v": _number(found.crossing),
+        "ring_back_v": None if quality is None else number(quality.ring_back),
+        "narrowest_pulse_s": None if quality is None else number(quality.narrowest),
+        "least_duty": number(found.duty[0]),
+        "largest_duty": number(found.duty[1]),
+        "strobe_crossing_v": number(found.crossing),
     }
 
 
@@ -191,9 +155,9 @@ def _beside_clock(one: Levelled) -> dict[str, Any]:
         "strobe": one.lane_name,
         "operation": one.operation_name,
         "corner": one.corner,
-        "clock_later_s": _number(one.late),
-        "moved_by_s": _number(one.moved),
-        "room_s": _number(one.room),
+        "clock_later_s": number(one.late),
+        "moved_by_s": number(one.moved),
+        "room_s": number(one.room),
         "why": one.failure,
     }
 

@@ -55,6 +55,9 @@ def load_sheet(path: Path) -> SheetFile:
 
 
 def sheet_text(name: str, sheet: TimingSheet) -> str:
-    """Text of a sheet."""
+    """Text of a sheet, its quantities as they were typed, so that it can be changed by hand."""
     tree = SheetFile(name=name, sheet=sheet).model_dump(mode="json")
+    for key, value in tree["sheet"].items():
+        if isinstance(value, dict) and "text" in value:
+            tree["sheet"][key] = value["text"]
     return json.dumps(tree, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
