@@ -179,7 +179,7 @@ def test_a_setting_is_changed_in_its_place_and_compared(window: MainWindow) -> N
     )
     window.undo()
     assert window.settle(120_000)
-    assert stage.table.boxes["write-a", "A"].currentData() == "dq_34"
+    assert stage.table.boxes["write-a", "A"].currentData() == "dq_odt60"
 
 
 def test_the_worst_come_first_on_request(window: MainWindow) -> None:
