@@ -219,12 +219,17 @@ def test_a_path_is_drawn_with_its_waves_and_its_limit(
 def test_a_line_is_drawn_over_frequency(
     board: Project, runner: StudyRunner, figure: list[Figure]
 ) -> None:
-    line_class = board.design.line_class("clocks")
+    line_class = board.design.line_class("memory")
+    # On the first of its layers, which are unlike.
+    first, *_, last = (x.layer for x in line_class.on)
+    assert first != last
     upper, lower, *_ = draw(board, runner, "line", line_class, figure)
-    inputs = ImpedanceInputs(line_inputs(board.design, line_class, "L1"))
+    other = runner.result(IMPEDANCE, ImpedanceInputs(line_inputs(board.design, line_class, last)))
+    inputs = ImpedanceInputs(line_inputs(board.design, line_class, first))
     result = runner.result(IMPEDANCE, inputs)
     assert has_line(upper, result.frequency / 1e9, result.z_of_f)
     assert has_line(lower, result.frequency / 1e9, 0.1 * result.loss_db_per_m)
+    assert not has_line(upper, other.frequency / 1e9, other.z_of_f)
 
 
 def test_a_network_is_drawn_with_through_return_and_profile(
