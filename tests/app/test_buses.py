@@ -15,12 +15,14 @@ from onda.app.shell.window import MainWindow
 from onda.app.stages.buses.case_map import case_words
 from onda.app.stages.buses.level_chart import LevelRow, level_rows, row_words
 from onda.app.stages.buses.levels_view import LevelsView, clock_words
+from onda.app.stages.buses.pins_view import PinsView, pin_words
 from onda.app.stages.buses.search_view import SearchView, search_words
 from onda.app.stages.buses.stage import BusesStage, bus_words
 from onda.app.stages.buses.sweep_view import SweepView, sweep_words
 from onda.app.theme import Look
 from onda.demo import fulmar_project
 from onda.project.base import set_value
+from onda.project.buses.pins import PinRow
 from onda.project.buses.sheet_file import read_sheet
 from onda.project.edits import replace_object
 from onda.project.quantities import fixed, format_si
@@ -583,3 +585,52 @@ def test_every_operation_of_the_table_is_in_view(clocked: MainWindow) -> None:
     for box in stage.table.boxes.values():
         corner = box.mapTo(stage.table, box.rect().topRight())
         assert corner.x() <= stage.table.width()
+
+
+def test_pins_are_proposed_by_names_taken_and_changed(clocked: MainWindow) -> None:
+    stage = shown(clocked)
+    stage.views.choose("pins")
+    assert clocked.settle(60_000)
+    view = stage.views.get("pins", PinsView)
+
+    def bus():
+        return clocked.document.project.design.bus("byte0")
+
+    assert [r.cells for r in view.list.rows] == [
+        (name, f"{pin}?", f"{pin}?", f"{pin}?")
+        for name, pin in (("DQS0", "F0"), ("DQ1", "E1"), ("CK", "K0"), ("A2", "J2"))
+    ]
+    assert view.sentence.text() == "0 of 12 pins are set, 12 more are proposed by their names."
+    view.list.chosen.emit("DQ1")
+    assert view.chosen.text() == "DQ1"
+    box = view.boxes["A"]
+    assert (box.currentData(), box.currentText()) == ("", "as in Paths")
+    box.setCurrentIndex(box.findData("E5"))
+    assert box.currentText() == "E5 \u00b7 DQ5"
+    box.activated.emit(box.currentIndex())
+    assert bus().signal("DQ1").pin_at("A") == "E5"
+    # What is set is shown before any case is run again, and stays when proposals are taken.
+    assert view.list.rows[1].cells == ("DQ1", "E1?", "E5", "E1?")
+    view.take.click()
+    assert [r.cells for r in view.list.rows] == [
+        ("DQS0", "F0", "F0", "F0"), ("DQ1", "E1", "E5", "E1"), ("CK", "K0", "K0", "K0"),
+        ("A2", "J2", "J2", "J2"),
+    ]  # fmt: skip
+    assert view.sentence.text() == "12 of 12 pins are set."
+    assert not view.take.isEnabled()
+    assert bus().signal("A2").pin_at("U1") == "J2"
+    assert clocked.settle(60_000)
+    clocked.undo()
+    assert bus().signal("A2").pins == ()
+    assert bus().signal("DQ1").pin_at("A") == "E5"
+    type_into(stage.fields.name.edit, "Byte")
+    assert clocked.settle(60_000)
+
+
+def test_signals_that_no_pin_fits_are_named(clocked: MainWindow) -> None:
+    found = clocked.document.project.design.bus("byte0")
+    rows = [PinRow("DQ1", "A", "E1", "E1"), PinRow("DQ1", "B", "", ""), PinRow("A2", "B", "", "J2")]
+    assert pin_words(found, rows) == (
+        "1 of 3 pins are set, 1 more are proposed by their names; no name fits DQ1 at Module B."
+    )
+    assert pin_words(found, []).startswith("No device of this bus has a file with pins")

@@ -15,6 +15,7 @@ from onda.cli.main import app
 from onda.demo import fulmar_project
 from onda.errors import InputError
 from onda.project.base import set_value
+from onda.project.buses.bus import SignalPin
 from onda.project.edits import replace_object
 from onda.project.store import save_project
 from onda.studies.buses.bus import BUS
@@ -220,3 +221,31 @@ def test_strobes_beside_the_clock_are_listed_and_decide(tmp_path: Path, runner) 
     assert "ps of room are left, fails" in words
     code, _ = run("bus", str(path), "--only", "DQ1")
     assert code == 0
+
+
+def test_pins_are_listed_by_what_they_are_from(tmp_path: Path) -> None:
+    board = fulmar_project()
+    bus = board.design.bus("byte1")
+    named = tuple(
+        set_value(s, name="ODD") if s.id == "DQ14"
+        else set_value(s, pins=(SignalPin(id="A", pin="E1"),)) if s.id == "DQ9"
+        else s
+        for s in bus.signals
+    )  # fmt: skip
+    path = tmp_path / "pins.onda"
+    save_project(replace_object(board, set_value(bus, signals=named)), path)
+    code, out = run("bus", str(path), "--bus", "byte1", "--pins")
+    assert code == 1
+    assert out.splitlines() == [
+        "DQS1: Controller F2?, Module A F2?, Module B F2?",
+        "DQ8: Controller H0?, Module A H0?, Module B H0?",
+        "DQ9: Controller H1?, Module A E1, Module B H1?",
+        "ODD: Controller none fits, Module A none fits, Module B none fits",
+    ]
+    _, out = run("bus", str(path), "--bus", "byte1", "--pins", "--json")
+    rows = {(r["signal"], r["device"]): (r["pin"], r["by"]) for r in json.loads(out)}
+    assert rows["DQ9", "Module A"] == ("E1", "set")
+    assert rows["DQ9", "Module B"] == ("H1", "name")
+    assert rows["ODD", "Controller"] == (None, "")
+    assert len(rows) == 12
+    assert run("bus", str(path), "--bus", "byte0", "--pins")[0] == 0

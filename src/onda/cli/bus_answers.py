@@ -12,13 +12,22 @@ from onda.errors import InputError
 
 if TYPE_CHECKING:
     from onda.project.buses.bus import Bus
+    from onda.project.buses.pins import PinRow
     from onda.project.model import Design
     from onda.studies.buses.bus import BusCase
     from onda.studies.buses.search import BusSearch, SearchInputs
     from onda.studies.buses.sweep import BusSweep
     from onda.studies.core.runner import StudyRunner
 
-__all__ = ["asked_search", "number", "sweep_of", "tell_search", "tell_sweep"]
+__all__ = [
+    "asked_search",
+    "number",
+    "pins_of",
+    "sweep_of",
+    "tell_pins",
+    "tell_search",
+    "tell_sweep",
+]
 
 
 def number(value: float) -> float | None:
@@ -111,3 +120,47 @@ def tell_sweep(case: BusCase, found: BusSweep, *, as_json: bool) -> None:
             continue
         margins = f"set-up {1e12 * found.setup[k]:.0f} ps, hold {1e12 * found.hold[k]:.0f} ps"
         typer.echo(f"  {row['value']:g}: {margins}, {1e3 * found.height[k]:.0f} mV, {row['state']}")
+
+
+def pins_of(design: Design, bus: Bus) -> list[PinRow]:
+    """Pins of all signals at all devices whose files have pins."""
+    from onda.project.buses.pins import pin_rows
+    from onda.project.files import content_of
+    from onda.studies.devices.use import models_in
+
+    path = design.path(bus.data[0].path)
+    pins = {}
+    for device in bus.devices:
+        use = path.end(device.end).model
+        if use is not None:
+            file = models_in(content_of(design.device_file(use.file)))
+            every = [p for c in file.components.values() for p in c.pins.values()]
+            pins[device.id] = [(p.name, p.signal) for p in every if file.choices(p.model)]
+    return pin_rows(bus, pins)
+
+
+def tell_pins(bus: Bus, rows: list[PinRow], *, as_json: bool) -> None:
+    """Print pins, signal by signal."""
+    if as_json:
+        print_json(
+            [
+                {
+                    "signal": bus.signal(r.signal).name,
+                    "device": bus.device(r.device).name,
+                    "pin": r.set or r.proposed or None,
+                    "by": "set" if r.set else "name" if r.proposed else "",
+                }
+                for r in rows
+            ]
+        )
+        return
+    for signal in bus.signals:
+        own = [r for r in rows if r.signal == signal.id]
+        words = (f"{bus.device(r.device).name} {_pin_words(r)}" for r in own)
+        typer.echo(f"{signal.name}: {', '.join(words)}")
+
+
+def _pin_words(row: PinRow) -> str:
+    if row.set:
+        return row.set
+    return f"{row.proposed}?" if row.proposed else "none fits"

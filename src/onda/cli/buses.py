@@ -11,7 +11,15 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from onda.cli.bus_answers import asked_search, number, sweep_of, tell_search, tell_sweep
+from onda.cli.bus_answers import (
+    asked_search,
+    number,
+    pins_of,
+    sweep_of,
+    tell_pins,
+    tell_search,
+    tell_sweep,
+)
 from onda.cli.common import (
     EXIT_FAILS,
     FileArgument,
@@ -58,6 +66,9 @@ def bus(
             "NAME:VALUE,VALUE for values of your own.",
         ),
     ] = "",
+    pins: Annotated[
+        bool, typer.Option("--pins", help="Pins of all signals: set, proposed by name, or none.")
+    ] = False,
     as_csv: Annotated[bool, typer.Option("--csv", help="A row for each case.")] = False,
     book: Annotated[
         Path | None, typer.Option("--book", help="Write a spreadsheet, a sheet a topic.")
@@ -71,8 +82,9 @@ def bus(
 
     With --search what every choice of strengths and terminations would bring to the worst signal
     of an operation (or to that of --only), the best first; with --sweep its margins over a
-    quantity. Exit 1 where a case fails or has no answer; of a search or a sweep, where the present
-    choice or value does.
+    quantity; with --pins where each signal is at each device. Exit 1 where a case fails or has no
+    answer; of a search or a sweep, where the present choice or value does; of pins, where none is
+    set or proposed.
     """
     from onda.project.writing import write_atomically
     from onda.studies.buses.book import write_book
@@ -83,6 +95,10 @@ def bus(
 
     project = open_project(file)
     found = pick(project.design.buses, bus, "bus", file=file)
+    if pins:
+        places = pins_of(project.design, found)
+        tell_pins(found, places, as_json=as_json)
+        raise typer.Exit(0 if all(one.fits for one in places) else EXIT_FAILS)
     with running() as runner:
         if search:
             design = project.design

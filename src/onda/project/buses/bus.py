@@ -20,6 +20,7 @@ __all__ = [
     "Operation",
     "Over",
     "OwnLength",
+    "SignalPin",
     "SlewTable",
     "TimingSheet",
 ]
@@ -111,9 +112,21 @@ class OwnLength(Frozen):
     length: Length
 
 
+class SignalPin(Frozen):
+    """The pin of a device, by its id, where a signal is."""
+
+    id: Identifier
+    pin: Annotated[str, StringConstraints(min_length=1, max_length=40)]
+
+
 class BusSignal(Frozen):
     """A signal over a path of the project; `strobe` is the signal that it is taken by, empty for a
     strobe itself. Signals of one strobe are a lane.
+
+    `lane` is the lane that it is of the group beside whose other lanes its path runs, empty for the
+    path's own; those others are the signals next to it, and send bits of their own.
+
+    `pins` are those whose package counts, where they are not the ones that the path names.
 
     `takes` is for a strobe: at both of its edges, or as a clock at the rising ones alone, when bits
     of its lane last two unit intervals. A strobe over a single line stands for both of its legs,
@@ -125,14 +138,21 @@ class BusSignal(Frozen):
     path: Identifier
     strobe: Annotated[str, StringConstraints(max_length=64)] = ""
     takes: Literal["both", "rising"] = "both"
+    lane: Annotated[str, StringConstraints(max_length=64)] = ""
+    pins: Annotated[tuple[SignalPin, ...], Field(max_length=20)] = ()
     lengths: Annotated[tuple[OwnLength, ...], Field(max_length=40)] = ()
 
     @model_validator(mode="after")
     def _each_once(self) -> BusSignal:
         check_unique("piece", (x.id for x in self.lengths))
+        check_unique("device", (x.id for x in self.pins))
         if self.strobe and self.takes != "both":
             raise ValueError(f"signal {self.name} is taken by {self.strobe}, it takes nothing")
         return self
+
+    def pin_at(self, device: str) -> str:
+        """The pin at a device, empty where it is that of the path."""
+        return next((x.pin for x in self.pins if x.id == device), "")
 
 
 class EndSetting(Frozen):
@@ -213,6 +233,9 @@ class Bus(Frozen):
         for signal in self.signals:
             if signal.strobe and signal.strobe not in strobes:
                 raise ValueError(f"signal {signal.name}: there is no strobe {signal.strobe!r}")
+            for pin in signal.pins:
+                if all(d.id != pin.id for d in self.devices):
+                    raise ValueError(f"signal {signal.name}: there is no device {pin.id!r}")
         if not any(s.strobe for s in self.signals):
             raise ValueError(f"bus {self.name}: no signal is taken by a strobe")
         known = {d.id: d for d in self.devices}

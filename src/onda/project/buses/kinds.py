@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from onda.project.buses.bus import Bus
+from onda.project.coupling.group import Lane
 from onda.project.kind import Kind, Mention, Objects
+from onda.project.paths.elements.lane import LanePiece
 
 __all__ = ["BUS_KINDS"]
 
@@ -13,6 +15,11 @@ __all__ = ["BUS_KINDS"]
 def _refers(bus: Bus) -> Iterable[Mention]:
     for signal in bus.signals:
         yield Mention("path", signal.path, f"signal {signal.id}")
+
+
+def _lanes(objects: Objects, group: str) -> Iterable[Lane]:
+    found = objects.get("group", group)
+    return found.lanes if found is not None else ()
 
 
 def _check(bus: Bus, objects: Objects) -> None:
@@ -26,6 +33,15 @@ def _check(bus: Bus, objects: Objects) -> None:
                 raise ValueError(
                     f"bus {bus.name}, signal {signal.name}: path {path.id} has no end "
                     f"{device.end!r} for {device.name}: one of {', '.join(sorted(ends))}"
+                )
+        if signal.lane:
+            groups = [e.group for e in path.all_elements if isinstance(e, LanePiece)]
+            lanes = {x.id for g in groups for x in _lanes(objects, g)}
+            if signal.lane not in lanes:
+                known = f"one of {', '.join(sorted(lanes))}" if lanes else "it runs over no group"
+                raise ValueError(
+                    f"bus {bus.name}, signal {signal.name}: path {path.id} has no lane "
+                    f"{signal.lane!r}: {known}"
                 )
         for own in signal.lengths:
             element = path.element(own.id)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from onda.engine.links.patterns import prbs
@@ -15,8 +15,11 @@ from onda.project.buses.bus import Bus, BusSignal, Operation, SlewTable, TimingS
 from onda.project.model import Design
 from onda.project.paths.edits import set_model
 from onda.project.paths.path import Path
+from onda.studies.coupling.inputs import lane_number
+from onda.studies.paths.elements.lane import LaneBits, LaneItem
+from onda.studies.paths.ends import EndInputs
 from onda.studies.paths.inputs import path_inputs
-from onda.studies.paths.items import PathInputs
+from onda.studies.paths.items import Item, PathInputs, with_ends, with_items
 from onda.studies.paths.sweep import with_value
 
 __all__ = [
@@ -196,12 +199,45 @@ class _Routes:
             made = with_value(made, own.id, own.length.si)
         return made
 
+    def _on_pins(self, path: PathInputs, signal: BusSignal) -> PathInputs:
+        """A path whose devices are at the pins of a signal."""
+        pins = {self._bus.device(x.id).end: x.pin for x in signal.pins}
+
+        def change(end: EndInputs) -> EndInputs:
+            if end.id not in pins or end.device is None:
+                return end
+            return replace(end, device=replace(end.device, pin=pins[end.id]))
+
+        return replace(with_ends(path, change), driver=change(path.driver)) if pins else path
+
+    def _beside(self, path: PathInputs, signal: BusSignal, sends: LaneBits) -> PathInputs:
+        """A path whose lanes of groups run between signals of the bus: all are driven from the end
+        where this one is, by what it is driven by, and send bits of their own."""
+        bus, operation = self._bus, self.operation
+        ends = {"driver": path.driver, path.end.id: path.end}
+        ends |= {item.end.id: item.end for item in path.every_item if item.end is not None}
+        drives, listens = (ends[bus.device(d).end] for d in (operation.drives, operation.listens))
+
+        def change(item: Item) -> Item:
+            if not isinstance(item, LaneItem):
+                return item
+            lane = lane_number(item.group, signal.lane) if signal.lane else item.lane
+            return replace(
+                item, lane=lane, driver=drives.device, listener=listens.device, sends=sends,
+                turned=bus.device(operation.drives).end != "driver",
+            )  # fmt: skip
+
+        return with_items(path, change)
+
     def wave(
         self, signal: BusSignal, corner: str, order: int, count: int, unit: float
     ) -> WaveInputs:
         """A signal with what is sent over it."""
         listens = self._bus.device(self.operation.listens).end
-        return WaveInputs(self._over(signal, corner), listens, order, count, unit)
+        # Beside a strobe run signals of the same bus, too.
+        sends = LaneBits(self._bus.prbs, count, unit)
+        path = self._beside(self._on_pins(self._over(signal, corner), signal), signal, sends)
+        return WaveInputs(path, listens, order, count, unit)
 
     def strobe(self, strobe: BusSignal, corner: str) -> StrobeInputs:
         """A strobe: as long as the data that it takes."""

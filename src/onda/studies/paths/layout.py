@@ -31,7 +31,8 @@ class Beside:
 
 @dataclass(frozen=True, slots=True)
 class Neighbour:
-    """A transmitter of another lane: at rest, or switched along with the driver or against it.
+    """A transmitter of another lane: at rest, switched along with the driver or against it, or with
+    edges of its `own` (time, rising), in front of which it is high or low.
 
     `drive` is the number of its source, 0 where it is a buffer; `high` the open-circuit volts of a
     linear one, which rests at 0 V; `delay` s after the driver's command it is switched.
@@ -46,9 +47,12 @@ class Neighbour:
     drive: int = 0
     buffer: Buffer | None = None
     switching: Switching | None = None
+    own: tuple[tuple[float, bool], ...] | None = None
 
     def edges(self, commands: list[tuple[float, bool]]) -> list[tuple[float, bool]]:
         """What it is told, by what the driver is told."""
+        if self.own is not None:
+            return [(t + self.delay, up) for t, up in self.own]
         if self.does == "rest":
             return []
         turned = self.does == "against"
@@ -56,6 +60,8 @@ class Neighbour:
 
     def starts_high(self, driver: bool) -> bool:
         """Where it rests, by where the driver rests."""
+        if self.own is not None:
+            return not self.own[0][1] if self.own else False
         return self.does != "rest" and driver != (self.does == "against")
 
 
@@ -293,6 +299,7 @@ class Layout:
         high: float,
         edge: float,
         delay: float,
+        own: tuple[tuple[float, bool], ...] | None = None,
     ) -> None:
         """A transmitter of another lane: its model, else a source of `ohm`."""
         device = device_at(end)
@@ -300,14 +307,19 @@ class Layout:
         if buffer is not None and buffer.drives:
             die = self.package(end, device, node)
             self.to_ground((die,), buffer.c_comp)
-            told = Neighbour(end.name, die, does, delay, 0.0, 0.0, 0, buffer, switching_of(buffer))
-            self.neighbours.append(told)
+            self.neighbours.append(
+                Neighbour(
+                    end.name, die, does, delay, 0.0, 0.0, 0, buffer, switching_of(buffer), own
+                )
+            )  # fmt: skip
         elif does == "rest":
             self.shunts.append(ShuntBranch(node, r=ohm))
         else:
             drive = 1 + sum(1 for n in self.neighbours if n.buffer is None)
             self.shunts.append(ShuntBranch(node, r=ohm, source=True, drive=drive))
-            self.neighbours.append(Neighbour(end.name, node, does, delay, edge, high, drive))
+            self.neighbours.append(
+                Neighbour(end.name, node, does, delay, edge, high, drive, own=own)
+            )
 
     def listener(self, end: EndInputs, node: int, *, ohm: float, apart: int) -> None:
         """A receiver of another lane: its model, else a load of `ohm`."""

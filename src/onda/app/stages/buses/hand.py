@@ -9,6 +9,7 @@ from onda.app.kit.editor import Editor
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.buses.bus import Bus, Operation, OwnLength, TimingSheet
+from onda.project.buses.pins import PinRow, with_pins
 from onda.project.buses.sheet_file import load_sheet, sheet_text
 from onda.project.quantities import Quantity, parse_quantity
 from onda.project.writing import write_atomically
@@ -50,6 +51,18 @@ class BusHand:
                 one = set_value(one, lengths=(*rest, OwnLength(id=piece, length=length)))
             signals.append(one)
         self._put(f"Change length of {bus.signal(signal).name}", signals=tuple(signals))
+
+    def put_pin(self, signal: str, device: str, pin: str) -> None:
+        """Another pin of a signal at a device, empty for that of the path."""
+        bus = self._bus()
+        name = f"{bus.signal(signal).name} at {bus.device(device).name}"
+        self._put(f"Change pin of {name}", signals=with_pins(bus, {(signal, device): pin}))
+
+    def take_pins(self, rows: Sequence[PinRow]) -> None:
+        """Pins that names propose, where none is set."""
+        bus = self._bus()
+        pins = {(r.signal, r.device): r.proposed for r in rows if r.proposed and not r.set}
+        self._editor.run(lambda: self._put("Take pins", signals=with_pins(bus, pins)))
 
     def put_levelling(self, typed: str) -> None:
         """Another step of strobes towards their clock; empty for none."""

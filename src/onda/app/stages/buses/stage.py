@@ -22,11 +22,13 @@ from onda.app.stages.buses.case_view import CaseView
 from onda.app.stages.buses.hand import BusHand
 from onda.app.stages.buses.inspector import BusInspector
 from onda.app.stages.buses.levels_view import LevelsView
+from onda.app.stages.buses.pins_view import PinsView
 from onda.app.stages.buses.search_view import SearchView
 from onda.app.stages.buses.settings_table import SettingsTable
 from onda.app.stages.buses.sweep_view import SweepView
 from onda.errors import InputError
 from onda.project.buses.bus import Bus
+from onda.project.buses.pins import pin_rows
 from onda.project.files import content_of
 from onda.project.kind import Ref
 from onda.project.model import Design
@@ -79,6 +81,7 @@ class BusesStage(OneResultStage[BusResult]):
                 View("search", "Strengths tried", self._make_search),
                 View("sweep", "Swept", lambda: SweepView(look, self._ask_case)),
                 View("levels", "Levels", lambda: LevelsView(look)),
+                View("pins", "Pins", lambda: PinsView(look, self._put_pin, self._take_pins)),
             ],
             "Views of a case",
         )
@@ -110,6 +113,7 @@ class BusesStage(OneResultStage[BusResult]):
         self.surface.veil_over((halves,))
         self.map.chosen.connect(lambda _: self._ask_case())
         self.models: dict[str, tuple[str, ...]] = {}
+        self.pins: dict[str, tuple[tuple[str, str], ...]] = {}
         self.fields = BusInspector(look, self.hand)
         self.inspector = scrolled(self.fields)
 
@@ -209,6 +213,9 @@ class BusesStage(OneResultStage[BusResult]):
 
     def _show_table(self, bus: Bus) -> None:
         self.table.show_bus(bus, self.models, self.subject.kept_items())
+        if self.views.current == "pins":
+            # What is set is known long before the cases are.
+            self.views.get("pins", PinsView).show_bus(bus, self.pins)
 
     def _ask_models(self, bus: Bus) -> None:
         """Which models each device could be: those of its file."""
@@ -228,6 +235,7 @@ class BusesStage(OneResultStage[BusResult]):
 
     def _take_models(self, device: str, found: DeviceSummary) -> None:
         self.models[device] = tuple(m.name for m in found.models)
+        self.pins[device] = tuple((p.pin, p.signal) for p in found.pins)
         if self.bus is not None:
             self._show_table(self.bus)
 
@@ -263,7 +271,10 @@ class BusesStage(OneResultStage[BusResult]):
             self.case_view.show_case(None, None)
             return
         self.case_title.setText(case_words(case))
-        turned = {"search": self._ask_search, "sweep": self._ask_sweep, "levels": self._show_levels}
+        turned = {
+            "search": self._ask_search, "sweep": self._ask_sweep, "levels": self._show_levels,
+            "pins": self._show_pins,
+        }  # fmt: skip
         if self.views.current in turned:
             turned[self.views.current](bus, case)
             return
@@ -318,6 +329,15 @@ class BusesStage(OneResultStage[BusResult]):
 
     def _show_levels(self, bus: Bus, case: BusCase) -> None:
         self.views.get("levels", LevelsView).show_result(self.result)
+
+    def _show_pins(self, bus: Bus, case: BusCase) -> None:
+        self.views.get("pins", PinsView).show_bus(bus, self.pins)
+
+    def _put_pin(self, signal: str, device: str, pin: str) -> None:
+        self.editor.run(lambda: self.hand.put_pin(signal, device, pin))
+
+    def _take_pins(self) -> None:
+        self.hand.take_pins(pin_rows(self._present, self.pins))
 
     def forget_results(self) -> None:
         self.map.show_result(None, None)

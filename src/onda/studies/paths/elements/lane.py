@@ -6,8 +6,11 @@ import math
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
+import numpy as np
+
 from onda.engine.coupling.vias import ViaRow
 from onda.engine.lines import lossless_line
+from onda.engine.links.patterns import prbs
 from onda.engine.vias import via_model
 from onda.project.paths.elements import LanePiece
 from onda.studies.coupling.inputs import GroupInputs, PieceInputs, group_inputs, lane_number
@@ -19,16 +22,39 @@ from onda.studies.paths.items import Item
 from onda.studies.paths.layout import Beside, Layout, Place
 from onda.studies.paths.slice import Slice
 
-__all__ = ["LaneItem", "slice_of"]
+__all__ = ["LaneBits", "LaneItem", "slice_of"]
 
+_APART = 37
+"""Bits by which lanes are apart in one sequence."""
 _STRAIGHT = 1.0 / 0.6
 """From 0 to 100 percent of a straight edge over its 20 to 80 percent time."""
 
 
 @dataclass(frozen=True, slots=True)
+class LaneBits:
+    """What neighbours send by themselves: `count` pseudo-random bits of an order, `unit_interval`
+    s each, every lane from another place of the sequence on."""
+
+    order: int
+    count: int
+    unit_interval: float
+
+    def of_lane(self, lane: int) -> tuple[tuple[float, bool], ...]:
+        """Edges (time, rising) of a lane, counted from 0; the first bit is the level at rest."""
+        start = _APART * (lane + 1)
+        bits = prbs(self.order, start + self.count)[start:].astype(int)
+        changes = np.flatnonzero(np.diff(bits))
+        return tuple((float(k) * self.unit_interval, bool(bits[k + 1])) for k in changes)
+
+
+@dataclass(frozen=True, slots=True)
 class LaneItem(Item):
     """A lane of a group, counted from 0; `driver` and `listener` are the models of its neighbours,
-    None for linear ones."""
+    None for linear ones.
+
+    `sends` are bits that neighbours send by themselves, None for what `neighbours` says; `turned`
+    has them driven from the other end, as the path is.
+    """
 
     is_line: ClassVar[bool] = True
     group: GroupInputs
@@ -36,6 +62,8 @@ class LaneItem(Item):
     neighbours: str
     driver: DeviceUse | None
     listener: DeviceUse | None
+    sends: LaneBits | None = None
+    turned: bool = False
 
     def lay(self, layout: Layout, place: Place) -> Place:
         group, own = self.group, self.lane
@@ -163,17 +191,19 @@ class LaneItem(Item):
         for k, x in enumerate(group.lanes):
             if k == own:
                 continue
-            same = x.rightward == group.lanes[own].rightward
+            same = (x.rightward == group.lanes[own].rightward) != self.turned
             sends, hears = (first[k], last[k]) if same else (last[k], first[k])
             layout.neighbour(
                 EndInputs(f"{self.id}.{x.id}", x.name, 0.0, None, self.driver, "device"),
                 sends,
-                does=self.neighbours,
+                does="bits" if self.sends is not None else self.neighbours,
                 ohm=source,
                 # What comes to rest at its receiver is twice what noise counts.
                 high=2.0 * group.far * (source + load) / load,
                 edge=_STRAIGHT * group.rise,
-                delay=began.delay,
+                # From the other end it is as if the lane began at the device that drives.
+                delay=0.0 if self.turned else began.delay,
+                own=None if self.sends is None else self.sends.of_lane(k),
             )
             layout.listener(
                 EndInputs(f"{self.id}.{x.id}", x.name, 0.0, None, self.listener, "device"),
@@ -183,7 +213,7 @@ class LaneItem(Item):
             )
 
     def as_linear(self) -> Item:
-        return replace(self, driver=None, listener=None, neighbours="rest")
+        return replace(self, driver=None, listener=None, neighbours="rest", sends=None)
 
 
 def slice_of(element: LanePiece, where: Slice) -> Item:
