@@ -109,8 +109,7 @@ def _bus(bus: Bus, d: Drawing) -> None:
 
 
 def _bus_note(bus: Bus) -> str:
-    cases = len(bus.data) * len(bus.operations) * len(bus.corners)
-    return f"{bus.rate.text}, {len(bus.data)} signals, {cases} cases of {bus.bits} bits"
+    return f"{bus.rate.text}, {len(bus.data)} signals, {bus.cases} cases of {bus.bits} bits"
 
 
 SHEETS: dict[str, Sheet] = {
