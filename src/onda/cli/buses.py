@@ -90,6 +90,7 @@ def bus(
     from onda.studies.buses.book import write_book
     from onda.studies.buses.bus import BUS
     from onda.studies.buses.inputs import bus_inputs
+    from onda.studies.buses.plan import bus_plan
     from onda.studies.buses.search import BUS_SEARCH
     from onda.studies.buses.waves import BUS_WAVES, waves_inputs
 
@@ -106,8 +107,9 @@ def bus(
             tell_search(answer, as_json=as_json)
             raise typer.Exit(0 if answer.worst[answer.now] >= 0.0 else EXIT_FAILS)
         inputs = bus_inputs(project.design, found, only)
+        wanted = inputs if only else bus_plan(project.design, found)
         if sweep:
-            worst = runner.result(BUS, inputs).worst
+            worst = runner.result(BUS, wanted).worst
             assert worst is not None
             tell_sweep(
                 worst, sweep_of(runner, project.design, found, worst, sweep), as_json=as_json
@@ -115,7 +117,7 @@ def bus(
             raise typer.Exit(0 if worst.state == "holds" else EXIT_FAILS)
         # What could not be written is told before anything is computed.
         drawn = waves_inputs(inputs, waves.suffix) if waves is not None else None
-        result = runner.result(BUS, inputs)
+        result = runner.result(BUS, wanted)
         if waves is not None and drawn is not None:
             write_atomically(waves, runner.result(BUS_WAVES, drawn).content)
     cases = sorted(result.cases, key=lambda c: -math.inf if math.isnan(c.worst) else c.worst)

@@ -25,7 +25,7 @@ from onda.report.figures import (
     draw_path,
 )
 from onda.studies.buses.bus import BUS
-from onda.studies.buses.inputs import bus_inputs
+from onda.studies.buses.plan import bus_plan
 from onda.studies.core.runner import StudyRunner
 from onda.studies.coupling.group import GROUP
 from onda.studies.coupling.inputs import group_inputs
@@ -105,7 +105,7 @@ def _link_note(link: Link) -> str:
 
 
 def _bus(bus: Bus, d: Drawing) -> None:
-    draw_bus(d.runner.result(BUS, bus_inputs(d.project.design, bus)), d.file)
+    draw_bus(d.runner.result(BUS, bus_plan(d.project.design, bus)), d.file)
 
 
 def _bus_note(bus: Bus) -> str:

@@ -19,8 +19,9 @@ from onda.project.quantities import parse_quantity as q
 from onda.studies.buses.book import sheets_of, write_book
 from onda.studies.buses.bus import BUS, BusResult
 from onda.studies.buses.case import BUS_CASE, CaseResult, Looked, best_of, case_waves
-from onda.studies.buses.inputs import bus_inputs, case_path
+from onda.studies.buses.inputs import bus_inputs
 from onda.studies.buses.judge import measure_bus
+from onda.studies.buses.plan import case_path
 from onda.studies.buses.seen import BUS_SEEN
 from onda.studies.core.keys import key_of
 from onda.studies.core.margin import State, margin_of

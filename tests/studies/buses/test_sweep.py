@@ -13,7 +13,8 @@ from onda.project.base import set_value
 from onda.project.buses.bus import Bus, OwnLength
 from onda.project.quantities import parse_quantity as q
 from onda.studies.buses.bus import BUS
-from onda.studies.buses.inputs import alone, bus_inputs
+from onda.studies.buses.inputs import bus_inputs
+from onda.studies.buses.plan import alone
 from onda.studies.buses.sweep import BUS_SWEEP, BUS_SWEEPS, BusSweep, sweep_inputs
 from onda.studies.core.study import Control
 

@@ -7,8 +7,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from onda.studies.buses.case import BUS_CASE, CaseResult, best_of
-from onda.studies.buses.inputs import BusInputs, CaseInputs
+from onda.studies.buses.inputs import BusInputs, CaseInputs, all_cases
 from onda.studies.buses.levelling import BUS_LEVELLING, Levelled
+from onda.studies.buses.plan import BusPlan
 from onda.studies.core.study import Case, Control, Study, compute
 
 __all__ = ["BUS", "BusCase", "BusResult"]
@@ -69,9 +70,14 @@ class BusResult:
         return math.nan if any(map(math.isnan, values)) else min(values)
 
 
-def _split(inputs: BusInputs) -> Sequence[Case]:
-    cases = [Case(BUS_CASE, one) for one in inputs.cases]
-    return [*cases, *(Case(BUS_LEVELLING, one) for one in inputs.levelled)]
+def _parts(inputs: BusPlan | BusInputs) -> BusInputs:
+    return all_cases(inputs) if isinstance(inputs, BusPlan) else inputs
+
+
+def _split(inputs: BusPlan | BusInputs) -> Sequence[Case]:
+    parts = _parts(inputs)
+    cases = [Case(BUS_CASE, one) for one in parts.cases]
+    return [*cases, *(Case(BUS_LEVELLING, one) for one in parts.levelled)]
 
 
 def _lane(one: CaseInputs) -> tuple[str, str, str]:
@@ -83,7 +89,8 @@ def _with_none(margin: float, asked: float) -> float:
     return -asked if math.isnan(margin) else min(margin, -asked)
 
 
-def _gather(inputs: BusInputs, found: Sequence[CaseResult | Levelled | None]) -> BusResult:
+def _gather(whole: BusPlan | BusInputs, found: Sequence[CaseResult | Levelled | None]) -> BusResult:
+    inputs = _parts(whole)
     count = len(inputs.cases)
     there = [
         (one, r if isinstance(r, CaseResult) else CaseResult(failure="not there yet"))
@@ -128,10 +135,10 @@ def _gather(inputs: BusInputs, found: Sequence[CaseResult | Levelled | None]) ->
     return BusResult(tuple(cases), tuple(levelled))
 
 
-def _run(inputs: BusInputs, control: Control) -> BusResult:
+def _run(inputs: BusPlan | BusInputs, control: Control) -> BusResult:
     return compute(BUS, inputs, control)
 
 
-BUS: Study[BusInputs, BusResult] = Study(
+BUS: Study[BusPlan | BusInputs, BusResult] = Study(
     "bus", _run, BusResult, split=_split, gather=_gather, title="Bus"
 )

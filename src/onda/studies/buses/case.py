@@ -20,7 +20,8 @@ from onda.engine.timing.strobed import (
     lane_timing,
 )
 from onda.errors import NotPhysical, OndaError
-from onda.studies.buses.inputs import CaseInputs, SheetInputs, StrobeInputs, WaveInputs
+from onda.studies.buses.inputs import CaseInputs, StrobeInputs, WaveInputs
+from onda.studies.buses.plan import SheetInputs
 from onda.studies.core.held import held
 from onda.studies.core.study import Control, Study
 from onda.studies.paths.elements.trace import TraceItem

@@ -1,24 +1,27 @@
-"""Slices of a design for a bus: every case with its path, its strobe and what is asked of it."""
+"""Cases of a bus: every signal, operation and corner with its net and its strobe's."""
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Literal
 
 from onda.engine.links.patterns import prbs
-from onda.engine.timing.strobed import Derating
 from onda.errors import InputError
-from onda.project.base import set_value
-from onda.project.buses.bus import Bus, BusSignal, Operation, SlewTable, TimingSheet
+from onda.project.buses.bus import Bus
 from onda.project.model import Design
-from onda.project.paths.edits import set_model
-from onda.project.paths.path import Path
+from onda.studies.buses.plan import (
+    BusPlan,
+    PlannedOperation,
+    PlannedSignal,
+    Route,
+    SheetInputs,
+    bus_plan,
+)
 from onda.studies.coupling.inputs import lane_number
 from onda.studies.paths.elements.lane import LaneBits, LaneItem
 from onda.studies.paths.ends import EndInputs
-from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.items import Item, PathInputs, with_ends, with_items
 from onda.studies.paths.sweep import with_value
 
@@ -26,32 +29,14 @@ __all__ = [
     "BusInputs",
     "CaseInputs",
     "LevellingInputs",
-    "SheetInputs",
     "StrobeInputs",
     "WaveInputs",
-    "alone",
+    "all_cases",
     "bus_inputs",
-    "case_path",
 ]
 
 _LEAD = 8
 """Bits before those that are judged, while the net comes to its swing."""
-
-
-@dataclass(frozen=True, slots=True)
-class SheetInputs:
-    """What a listener asks for, SI; `level` None looks for the best one, in steps of
-    `level_step`."""
-
-    level: float | None
-    level_step: float
-    ac: float
-    dc: float
-    strobe: float
-    setup: float
-    hold: float
-    setup_table: Derating | None
-    hold_table: Derating | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,7 +113,7 @@ class LevellingInputs:
 
 @dataclass(frozen=True, slots=True)
 class BusInputs:
-    """All cases; `centred` are operations whose strobe is moved for each lane; `levelled` are
+    """Cases of a bus; `centred` are operations whose strobe is moved for each lane; `levelled` are
     strobes that are held against a clock."""
 
     cases: tuple[CaseInputs, ...]
@@ -136,169 +121,124 @@ class BusInputs:
     levelled: tuple[LevellingInputs, ...] = ()
 
 
-def _table(table: SlewTable | None) -> Derating | None:
-    return None if table is None else Derating(table.data_slew, table.strobe_slew, table.delta)
-
-
-def _sheet(sheet: TimingSheet) -> SheetInputs:
-    return SheetInputs(
-        sheet.level.si if sheet.level is not None else None,
-        sheet.level_step.si,
-        sheet.ac.si,
-        sheet.dc.si,
-        sheet.strobe.si,
-        sheet.setup.si,
-        sheet.hold.si,
-        _table(sheet.setup_table),
-        _table(sheet.hold_table),
-    )
-
-
-def case_path(design: Design, bus: Bus, name: str, operation: Operation) -> Path:
-    """A path of the project as it is during an operation.
-
-    Raises
-    ------
-    InputError : a device cannot be what the operation makes of it
-    """
-    path = design.path(name)
-    for device in bus.devices:
-        model = operation.model_of(device.id)
-        if not model:
-            continue
-        owner = path.end(device.end)
-        if owner.model is None:
-            raise InputError(
-                f"{owner.name} of path {path.name} has no device file",
-                remedy=f"Give it one in Paths, then {model} can be chosen for it.",
-            )
-        path = set_model(path, device.end, set_value(owner.model, model=model))
-    drives = bus.device(operation.drives).end
-    return set_value(path, driving="" if drives == "driver" else drives)
-
-
-class _Routes:
-    """Paths of the project during an operation; what signals have alike is worked out once."""
-
-    def __init__(self, design: Design, bus: Bus, operation: Operation) -> None:
-        self.operation = operation
-        self._design, self._bus = design, bus
-        self._lanes: dict[str, str] = {}
-        self._made: dict[tuple[str, str], PathInputs] = {}
-
-    def _over(self, signal: BusSignal, corner: str) -> PathInputs:
-        """The path of a signal, its own lengths put in."""
-        name = signal.path
-        if name not in self._lanes:
-            path = case_path(self._design, self._bus, name, self.operation)
-            self._lanes[name] = path.lane
-            for c in self._bus.corners:
-                self._made[name, c] = path_inputs(self._design, path, fine=False, corner=c)
-        made = self._made[name, corner]
-        for own in signal.lengths:
-            made = with_value(made, own.id, own.length.si)
-        return made
-
-    def _on_pins(self, path: PathInputs, signal: BusSignal) -> PathInputs:
-        """A path whose devices are at the pins of a signal."""
-        pins = {self._bus.device(x.id).end: x.pin for x in signal.pins}
-
-        def change(end: EndInputs) -> EndInputs:
-            if end.id not in pins or end.device is None:
-                return end
-            return replace(end, device=replace(end.device, pin=pins[end.id]))
-
-        return replace(with_ends(path, change), driver=change(path.driver)) if pins else path
-
-    def _beside(self, path: PathInputs, signal: BusSignal, sends: LaneBits) -> PathInputs:
-        """A path whose lanes of groups run between signals of the bus: all are driven from the end
-        where this one is, by what it is driven by, and send bits of their own."""
-        bus, operation = self._bus, self.operation
-        ends = {"driver": path.driver, path.end.id: path.end}
-        ends |= {item.end.id: item.end for item in path.every_item if item.end is not None}
-        drives, listens = (ends[bus.device(d).end] for d in (operation.drives, operation.listens))
-
-        def change(item: Item) -> Item:
-            if not isinstance(item, LaneItem):
-                return item
-            lane = lane_number(item.group, signal.lane) if signal.lane else item.lane
-            return replace(
-                item, lane=lane, driver=drives.device, listener=listens.device, sends=sends,
-                turned=bus.device(operation.drives).end != "driver",
-            )  # fmt: skip
-
-        return with_items(path, change)
-
-    def wave(
-        self, signal: BusSignal, corner: str, order: int, count: int, unit: float
-    ) -> WaveInputs:
-        """A signal with what is sent over it."""
-        listens = self._bus.device(self.operation.listens).end
-        # Beside a strobe run signals of the same bus, too.
-        sends = LaneBits(self._bus.prbs, count, unit)
-        path = self._beside(self._on_pins(self._over(signal, corner), signal), signal, sends)
-        return WaveInputs(path, listens, order, count, unit)
-
-    def strobe(self, strobe: BusSignal, corner: str) -> StrobeInputs:
-        """A strobe: as long as the data that it takes."""
-        longer = 2 if strobe.takes == "rising" else 1
-        count = longer * (self._bus.bits + _LEAD)
-        wave = self.wave(strobe, corner, 0, count, 1.0 / self._bus.rate.si)
-        return StrobeInputs(wave, self._lanes[strobe.path] == "single")
-
-
-def alone(bus: Bus, operation: str, signal: str) -> Bus:
-    """A bus of one operation, one signal and its strobe.
-
-    Raises
-    ------
-    InputError : there is no such operation, or it does not take that signal
-    """
-    found = next((o for o in bus.operations if o.id == operation), None)
-    if found is None:
-        raise InputError(f"there is no operation {operation!r}")
-    taken = next((s for s in bus.taken_in(found) if s.id == signal), None)
-    if taken is None:
-        raise InputError(f"{found.name} does not take {signal!r}")
-    keep = (signal, taken.strobe)
-    return set_value(
-        bus, operations=(found,), signals=tuple(s for s in bus.signals if s.id in keep)
-    )
+@lru_cache(maxsize=4)
+def all_cases(plan: BusPlan) -> BusInputs:
+    """Every case of a bus, and every strobe that is held against a clock."""
+    levelled = tuple(x for o in plan.operations for x in _levelled(plan, o))
+    return BusInputs(tuple(_cases(plan)), _centred(plan), levelled)
 
 
 def bus_inputs(design: Design, bus: Bus, only: str = "") -> BusInputs:
-    """Slice for all cases of a bus, or of those whose signal, lane or operation is called `only`.
+    """Cases of a bus, or those whose signal, lane or operation is called `only`.
 
     Raises
     ------
     InputError : nothing is called so, or a file that a device needs is nowhere
     """
-    cases: list[CaseInputs] = []
-    levelled: list[LevellingInputs] = []
-    for operation in bus.operations:
-        routes = _Routes(design, bus, operation)
-        for signal in bus.taken_in(operation):
-            strobe = bus.signal(signal.strobe)
-            names = {signal.id, signal.name, strobe.id, strobe.name, operation.id, operation.name}
-            if not only or only in names:
-                cases += [_case(bus, routes, signal, strobe, corner) for corner in bus.corners]
-        if not only:
-            levelled += _levelled(design, bus, routes)
+    plan = bus_plan(design, bus)
+    if not only:
+        return all_cases(plan)
+    cases = tuple(_cases(plan, only))
     if not cases:
         raise InputError(f"nothing of {bus.name} is called {only!r}")
-    return BusInputs(
-        tuple(cases), tuple(o.id for o in bus.operations if o.centred), tuple(levelled)
-    )
+    return BusInputs(cases, _centred(plan))
 
 
-def _case(
-    bus: Bus, routes: _Routes, signal: BusSignal, strobe: BusSignal, corner: str
-) -> CaseInputs:
-    operation, unit = routes.operation, 1.0 / bus.rate.si
-    sheet = bus.device(operation.listens).sheet_for(operation.over)
-    assert sheet is not None
+def _centred(plan: BusPlan) -> tuple[str, ...]:
+    return tuple(o.id for o in plan.operations if o.centred)
+
+
+def _cases(plan: BusPlan, only: str = "") -> Iterator[CaseInputs]:
+    for operation in plan.operations:
+        nets = _Nets(plan, operation)
+        for signal in plan.taken_in(operation):
+            strobe = plan.signal(signal.strobe)
+            names = {signal.id, signal.name, strobe.id, strobe.name, operation.id, operation.name}
+            if not only or only in names:
+                for corner in plan.corners:
+                    yield _case(nets, signal, strobe, corner)
+
+
+class _Nets:
+    """Nets of a bus during an operation; strobes, which signals share, are worked out once."""
+
+    def __init__(self, plan: BusPlan, operation: PlannedOperation) -> None:
+        self.plan, self.operation = plan, operation
+        self._routes: dict[tuple[str, str], Route] = {
+            (r.path, r.corner): r for r in plan.routes if r.operation == operation.id
+        }
+        self._strobes: dict[tuple[str, str], StrobeInputs] = {}
+
+    def _path(self, signal: PlannedSignal, corner: str, sends: LaneBits) -> PathInputs:
+        """The path of a signal: its own lengths, its own pins, between its own neighbours."""
+        path = self._routes[signal.path, corner].inputs
+        for piece, length in signal.lengths:
+            path = with_value(path, piece, length)
+        if signal.pins:
+            path = _on_pins(path, dict(signal.pins))
+        if any(isinstance(item, LaneItem) for item in path.every_item):
+            path = _beside(path, self.operation, signal.lane, sends)
+        return path
+
+    def wave(
+        self, signal: PlannedSignal, corner: str, order: int, count: int, unit: float
+    ) -> WaveInputs:
+        """A signal with what is sent over it."""
+        # Beside a strobe run signals of the same bus, too.
+        sends = LaneBits(self.plan.order, count, unit)
+        path = self._path(signal, corner, sends)
+        return WaveInputs(path, self.operation.listens, order, count, unit)
+
+    def strobe(self, strobe: PlannedSignal, corner: str) -> StrobeInputs:
+        """A strobe: as long as the data that it takes."""
+        key = strobe.id, corner
+        if key not in self._strobes:
+            longer = 2 if strobe.takes == "rising" else 1
+            count = longer * (self.plan.bits + _LEAD)
+            wave = self.wave(strobe, corner, 0, count, self.plan.unit_interval)
+            self._strobes[key] = StrobeInputs(wave, self._routes[strobe.path, corner].single)
+        return self._strobes[key]
+
+
+def _on_pins(path: PathInputs, pins: dict[str, str]) -> PathInputs:
+    """A path whose devices are at other pins, by end."""
+
+    def change(end: EndInputs) -> EndInputs:
+        if end.id not in pins or end.device is None:
+            return end
+        return replace(end, device=replace(end.device, pin=pins[end.id]))
+
+    return replace(with_ends(path, change), driver=change(path.driver))
+
+
+def _beside(
+    path: PathInputs, operation: PlannedOperation, lane: str, sends: LaneBits
+) -> PathInputs:
+    """A path whose lanes of groups run between signals of the bus: all are driven from the end
+    where this one is, by what it is driven by, and send bits of their own."""
+    ends = {"driver": path.driver, path.end.id: path.end}
+    ends |= {item.end.id: item.end for item in path.every_item if item.end is not None}
+    drives, listens = ends[operation.drives], ends[operation.listens]
+
+    def change(item: Item) -> Item:
+        if not isinstance(item, LaneItem):
+            return item
+        return replace(
+            item,
+            lane=lane_number(item.group, lane) if lane else item.lane,
+            driver=drives.device,
+            listener=listens.device,
+            sends=sends,
+            turned=operation.drives != "driver",
+        )
+
+    return with_items(path, change)
+
+
+def _case(nets: _Nets, signal: PlannedSignal, strobe: PlannedSignal, corner: str) -> CaseInputs:
+    operation, plan = nets.operation, nets.plan
     # What a clock takes at its rising edges alone lasts for a whole period of it.
-    bit = (2.0 if strobe.takes == "rising" else 1.0) * unit
+    bit = (2.0 if strobe.takes == "rising" else 1.0) * plan.unit_interval
     return CaseInputs(
         signal.id,
         signal.name,
@@ -306,45 +246,34 @@ def _case(
         operation.id,
         operation.name,
         corner,
-        routes.wave(signal, corner, bus.prbs, bus.bits + _LEAD, bit),
-        routes.strobe(strobe, corner),
-        _sheet(sheet),
+        nets.wave(signal, corner, plan.order, plan.bits + _LEAD, bit),
+        nets.strobe(strobe, corner),
+        operation.sheet,
         _LEAD,
-        operation.strobe_at.si * bit,
+        operation.strobe_at * bit,
         operation.centred,
         strobe.takes,
     )
 
 
-def _levelled(design: Design, bus: Bus, routes: _Routes) -> Iterator[LevellingInputs]:
+def _levelled(plan: BusPlan, operation: PlannedOperation) -> Iterator[LevellingInputs]:
     """Strobes of an operation over data beside the clock of that over address from and to the same
     devices."""
-    operation = routes.operation
-    clocked = next(
-        (
-            o
-            for o in bus.operations
-            if o.over == "address"
-            and (o.drives, o.listens) == (operation.drives, operation.listens)
-        ),
-        None,
-    )
-    sheet = bus.device(operation.listens).sheet
-    if operation.over != "data" or clocked is None or sheet is None:
+    clocked = next((o for o in plan.operations if o.id == operation.clocked), None)
+    if clocked is None:
         return
-    (clock, *_), beside = bus.strobes_in(clocked), _Routes(design, bus, clocked)
-    step = bus.levelling_step.si if bus.levelling_step is not None else 0.0
-    room = sheet.to_clock.si if sheet.to_clock is not None else math.inf
-    for strobe in bus.strobes_in(operation):
-        for corner in bus.corners:
+    (clock, *_) = plan.strobes_in(clocked)
+    nets, beside = _Nets(plan, operation), _Nets(plan, clocked)
+    for strobe in plan.strobes_in(operation):
+        for corner in plan.corners:
             yield LevellingInputs(
                 strobe.id,
                 strobe.name,
                 operation.id,
                 operation.name,
                 corner,
-                routes.strobe(strobe, corner),
+                nets.strobe(strobe, corner),
                 beside.strobe(clock, corner),
-                step,
-                room,
+                plan.step,
+                operation.room,
             )

@@ -10,7 +10,7 @@ from onda.project.kind import Objects
 from onda.project.model import Design
 from onda.project.requirements import Requirement
 from onda.studies.buses.bus import BUS, BusCase, BusResult
-from onda.studies.buses.inputs import BusInputs, bus_inputs
+from onda.studies.buses.plan import BusPlan, bus_plan
 from onda.studies.core.judge import Answer, Judge
 from onda.studies.core.margin import Measured, missing
 from onda.studies.paths.judge import line_parts
@@ -94,8 +94,8 @@ def _named(case: BusCase) -> str:
     return f"{case.signal_name}, {case.operation_name}, {case.corner}"
 
 
-def _inputs(design: Design, requirement: Requirement) -> BusInputs:
-    return bus_inputs(design, design.bus(requirement.subject))
+def _inputs(design: Design, requirement: Requirement) -> BusPlan:
+    return bus_plan(design, design.bus(requirement.subject))
 
 
 def _follows(objects: Objects, requirement: Requirement) -> Iterable[object]:

@@ -16,7 +16,8 @@ from onda.project.buses.bus import Bus, EndSetting, Operation
 from onda.project.files import Content, content_of
 from onda.project.model import Design
 from onda.studies.buses.bus import BUS, BusResult
-from onda.studies.buses.inputs import BusInputs, WaveInputs, alone, bus_inputs
+from onda.studies.buses.inputs import BusInputs, WaveInputs, bus_inputs
+from onda.studies.buses.plan import alone
 from onda.studies.core.study import Case, Control, Study, compute
 from onda.studies.devices.use import models_in
 from onda.studies.paths.ends import EndInputs

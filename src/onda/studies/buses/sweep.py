@@ -13,7 +13,8 @@ from onda.errors import InputError
 from onda.project.buses.bus import Bus
 from onda.project.model import Design
 from onda.studies.buses.bus import BUS, BusResult
-from onda.studies.buses.inputs import BusInputs, CaseInputs, WaveInputs, alone, bus_inputs
+from onda.studies.buses.inputs import BusInputs, CaseInputs, WaveInputs, bus_inputs
+from onda.studies.buses.plan import alone
 from onda.studies.core.study import Case, Control, Study, compute
 from onda.studies.paths.elements.trace import TraceItem
 from onda.studies.paths.sweep import with_value

@@ -36,7 +36,8 @@ from onda.project.quantities import fixed
 from onda.project.writing import write_atomically
 from onda.studies.buses.book import write_book
 from onda.studies.buses.bus import BUS, BusCase, BusResult
-from onda.studies.buses.inputs import BusInputs, bus_inputs
+from onda.studies.buses.inputs import bus_inputs
+from onda.studies.buses.plan import BusPlan, alone, bus_plan
 from onda.studies.buses.search import BUS_SEARCH, BusSearch, search_inputs
 from onda.studies.buses.seen import BUS_SEEN, CaseSeen
 from onda.studies.buses.sweep import BUS_SWEEP, BusSweep, sweep_inputs
@@ -202,12 +203,12 @@ class BusesStage(OneResultStage[BusResult]):
         if self.context.document.in_gesture:
             return
         self.subject.ask(
-            "now", BUS, lambda: bus_inputs(self.design, bus), self.show_result, self.show_failure
+            "now", BUS, lambda: bus_plan(self.design, bus), self.show_result, self.show_failure
         )
 
-        def inputs(design: Design) -> BusInputs | None:
+        def inputs(design: Design) -> BusPlan | None:
             then = self.subject.item_in(design)
-            return bus_inputs(design, then) if then is not None else None
+            return bus_plan(design, then) if then is not None else None
 
         self.subject.ask_kept(BUS, self.kept, inputs, self.draw)
 
@@ -290,8 +291,8 @@ class BusesStage(OneResultStage[BusResult]):
             "case", BUS_SEEN,
             lambda: next(
                 one
-                for one in bus_inputs(self.design, bus, case.signal).cases
-                if (one.operation, one.corner) == (case.operation, case.corner)
+                for one in bus_inputs(self.design, alone(bus, case.operation, case.signal)).cases
+                if one.corner == case.corner
             ),
             show, lambda why: self.case_view.show_case(None, None, why),
         )  # fmt: skip
