@@ -9,7 +9,7 @@ import openpyxl
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog, QPushButton
+from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from onda.app.shell.window import MainWindow
 from onda.app.stages.buses.case_map import case_words
@@ -28,8 +28,9 @@ from onda.project.edits import replace_object
 from onda.project.quantities import fixed, format_si
 from onda.studies.buses.bus import BUS, BusCase, BusResult
 from onda.studies.buses.case import CaseResult
-from onda.studies.buses.inputs import bus_inputs
+from onda.studies.buses.inputs import all_cases, bus_inputs
 from onda.studies.buses.levelling import Levelled
+from onda.studies.buses.plan import bus_plan
 from onda.studies.buses.search import BUS_SEARCH, BusSearch, search_inputs
 from onda.studies.buses.seen import BUS_SEEN
 from onda.studies.buses.sweep import BUS_SWEEP, BusSweep, sweep_inputs
@@ -582,6 +583,8 @@ def test_the_step_of_levelling_is_typed(clocked: MainWindow) -> None:
 def test_every_operation_of_the_table_is_in_view(clocked: MainWindow) -> None:
     clocked.resize(1280, 800)
     stage = shown(clocked)
+    assert stage.table.height() >= stage.table.boxes["write-a", "B"].geometry().bottom()
+    assert stage.table.visibleRegion().boundingRect().height() == stage.table.height()
     for box in stage.table.boxes.values():
         corner = box.mapTo(stage.table, box.rect().topRight())
         assert corner.x() <= stage.table.width()
@@ -634,3 +637,86 @@ def test_signals_that_no_pin_fits_are_named(clocked: MainWindow) -> None:
         "1 of 3 pins are set, 1 more are proposed by their names; no name fits DQ1 at Module B."
     )
     assert pin_words(found, []).startswith("No device of this bus has a file with pins")
+
+
+@pytest.fixture
+def large(make_window: MakeWindow) -> tuple[MainWindow, BusResult]:
+    """Eight bytes in eight operations, three corners; margins made up."""
+    board = fulmar_project()
+    bus = board.design.bus("byte0")
+    signals = []
+    for lane in range(8):
+        signals.append(set_value(bus.signal("DQS0"), id=f"S{lane}", name=f"S{lane}"))
+        signals += [
+            set_value(bus.signal("DQ1"), id=f"L{lane}D{k}", name=f"L{lane}D{k}", strobe=f"S{lane}")
+            for k in range(9)
+        ]
+    operations = tuple(
+        set_value(o, id=f"{o.id}{n}", name=f"{o.name}{n}")
+        for n in range(2)
+        for o in bus.operations[:4]
+    )
+    whole = set_value(bus, signals=tuple(signals), operations=operations)
+    window = make_window(only(board, "line"), stage="lines")
+    window.document.edit("Whole", replace_object(window.document.project, whole))
+    window.selection.go("buses")
+    window.selection.choose("byte0", "buses")
+    window.desk.cancel_all()
+    rng = np.random.default_rng(5)
+    cases = tuple(
+        BusCase(
+            s.id, s.name, s.strobe, o.id, o.name, corner, float(m), float(m) + 5e-12, 0.0,
+            1 / 2.4e9, CaseResult(height=0.3, level=0.6, centre=0.6),
+        )
+        for o in whole.operations
+        for s in whole.taken_in(o)
+        for corner, m in zip(whole.corners, rng.normal(60e-12, 30e-12, 3), strict=True)
+    )  # fmt: skip
+    return window, BusResult(cases)
+
+
+def test_a_whole_interface_is_in_view_and_in_reach(large: tuple[MainWindow, BusResult]) -> None:
+    window, found = large
+    window.resize(1280, 800)
+    stage = window.stages["buses"]
+    # Each net once, however many signals run over it.
+    design = window.document.project.design
+    plan = bus_plan(design, design.bus("byte0"))
+    assert len(plan.routes) == 8 * 3
+    assert len(all_cases(plan).cases) == len(found.cases) == 1728
+    stage.show_result(found)
+    QApplication.processEvents()
+    window.desk.cancel_all()
+    assert (window.width(), window.height()) == (1280, 800)
+    assert len(stage.map.cells) == 1728
+    # The map is scrolled in its own room, above the table, which is scrolled in its own.
+    room, table = stage._room, stage.table
+    lower = room.mapTo(window, room.rect().bottomLeft()).y()
+    assert lower < table.mapTo(window, table.rect().topLeft()).y()
+    assert stage.map.height() > room.height()
+    bar = table.horizontalScrollBar()
+    assert bar.maximum() > 0
+    # The arrow keys bring what is chosen into view, clear of the heads.
+    stage.map.choose(("L0D0", "write-a0", "typ"))
+    for _ in range(71):
+        QTest.keyClick(stage.map, Qt.Key.Key_Down)
+    window.desk.cancel_all()
+    assert stage.map.key == ("L7D8", "write-a0", "typ")
+    at = stage.map.mapTo(room.viewport(), stage.map.rect_of(stage.map.key).center().toPoint())
+    assert 42 < at.y() < room.viewport().height()
+    # Heads stay where they are while the map moves below them.
+    top = stage.map.visibleRegion().boundingRect().top()
+    assert top > 300
+    t = window.look.t
+    image = room.viewport().grab().toImage()
+    scale = image.width() / room.viewport().width()
+    head = {
+        image.pixelColor(round(scale * x), round(scale * 30)).name()
+        for x in range(100, room.viewport().width() - 10)
+    }
+    assert t.holds.lower() not in head
+    assert t.paper.lower() in head
+    stage.sort.setChecked(True)
+    worst = found.worst
+    assert worst is not None
+    assert stage.map.rows[0][0] == worst.signal

@@ -6,7 +6,15 @@ import math
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPixmap,
+    QResizeEvent,
+)
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.shell.painting import pen, text
@@ -64,13 +72,16 @@ class CaseMap(QWidget):
         self.key: Key | None = None
         self.hovered: Key | None = None
         self.worst_first = False
+        self._rows_at: dict[str, int] = {}
+        self._columns_at: dict[tuple[str, str], int] = {}
+        self._drawn: QPixmap | None = None
         self._found: BusResult | None = None
         self._then: BusResult | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Cases of the bus")
-        look.changed.connect(self.update)
+        look.changed.connect(self._draw_anew)
 
     def show_result(self, found: BusResult | None, then: BusResult | None) -> None:
         """Show a result beside that of a kept state."""
@@ -91,6 +102,9 @@ class CaseMap(QWidget):
             if self.key not in self.cells:
                 worst = found.worst
                 self.key = _key(worst) if worst is not None else None
+        self._rows_at = {signal: k for k, (signal, _) in enumerate(self.rows)}
+        self._columns_at = {(o, corner): k for k, (o, corner, _) in enumerate(self.columns)}
+        self._drawn = None
         rows = max(len(self.rows), 3)
         self.setMinimumHeight(round(_TOP + _ROW * rows) + 4)
         self.setMaximumHeight(round(_TOP + _MOST_ROW * rows) + 4)
@@ -131,8 +145,7 @@ class CaseMap(QWidget):
 
     def rect_of(self, key: Key) -> QRectF:
         """Where a cell is."""
-        row = next(k for k, (signal, _) in enumerate(self.rows) if signal == key[0])
-        column = next(k for k, c in enumerate(self.columns) if (c[0], c[1]) == key[1:])
+        row, column = self._rows_at[key[0]], self._columns_at[key[1:]]
         width = (self.width() - _LEFT - 4) / max(len(self.columns), 1)
         return QRectF(_LEFT + column * width, _TOP + row * self._row, width, self._row)
 
@@ -174,35 +187,71 @@ class CaseMap(QWidget):
             if event is not None:
                 super().keyPressEvent(event)
             return
-        row = next(k for k, (signal, _) in enumerate(self.rows) if signal == self.key[0])
-        column = next(k for k, c in enumerate(self.columns) if (c[0], c[1]) == self.key[1:])
+        row, column = self._rows_at[self.key[0]], self._columns_at[self.key[1:]]
         row = min(max(row + step[0], 0), len(self.rows) - 1)
         column = min(max(column + step[1], 0), len(self.columns) - 1)
         self.choose((self.rows[row][0], self.columns[column][0], self.columns[column][1]))
 
     # ---- drawing
 
+    def _draw_anew(self) -> None:
+        self._drawn = None
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._drawn = None
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        look, t = self._look, self._look.t
+        ratio = self.devicePixelRatioF()
+        if self._drawn is None:
+            # Under the pointer nothing but a frame changes.
+            self._drawn = QPixmap(self.size() * ratio)
+            self._drawn.setDevicePixelRatio(ratio)
+            self._drawn.fill(QColor(self._look.t.paper))
+            self._draw_cells(self._drawn)
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(look.font(11))
-        center = Qt.AlignmentFlag.AlignHCenter
+        painter.drawPixmap(0, 0, self._drawn)
+        for key in {self.hovered, self.key} - {None}:
+            if key in self.cells:
+                painter.setPen(pen(self._look.t.ink, 2.0 if key == self.key else 1.0))
+                painter.drawRect(self._inside(key))
+        if self.rows:
+            # Heads stay in view where the map is scrolled.
+            top = float(self.visibleRegion().boundingRect().top())
+            painter.fillRect(QRectF(0, top, self.width(), _TOP), QColor(self._look.t.paper))
+            painter.translate(0.0, top)
+            self._draw_heads(painter, Qt.AlignmentFlag.AlignHCenter)
+        painter.end()
+
+    def _draw_cells(self, on: QPixmap) -> None:
+        painter = QPainter(on)
+        painter.setFont(self._look.font(11))
         for signal, name in self.rows:
-            if not self.columns:
-                break
             rect = self.rect_of((signal, *self.columns[0][:2]))
             place = QRectF(2, rect.top(), _LEFT - 8, rect.height())
-            text(painter, place, name, t.ink, Qt.AlignmentFlag.AlignRight)
-        if self.rows:
-            self._draw_heads(painter, center)
+            text(painter, place, name, self._look.t.ink, Qt.AlignmentFlag.AlignRight)
         for key, cell in self.cells.items():
             self._draw_cell(painter, key, cell)
+        self._draw_edges(painter)
         painter.end()
+
+    def _draw_edges(self, painter: QPainter) -> None:
+        """A line where another operation begins."""
+        painter.setPen(pen(self._look.t.hairline))
+        end, before = _TOP + self._row * len(self.rows), ""
+        for operation, corner, _ in self.columns:
+            if operation != before and self.rows:
+                left = self.rect_of((self.rows[0][0], operation, corner)).left()
+                painter.drawLine(QPointF(left + 0.5, _TOP), QPointF(left + 0.5, end))
+            before = operation
+
+    def _inside(self, key: Key) -> QRectF:
+        return self.rect_of(key).adjusted(1.5, 1.5, -1.5, -1.5)
 
     def _draw_heads(self, painter: QPainter, center: Qt.AlignmentFlag) -> None:
         look, t = self._look, self._look.t
-        first, end = self.rows[0][0], _TOP + self._row * len(self.rows)
+        painter.setFont(look.font(11))
+        first = self.rows[0][0]
         seen: dict[str, list[QRectF]] = {}
         names = {}
         for operation, corner, name in self.columns:
@@ -216,11 +265,11 @@ class CaseMap(QWidget):
             left, right = rects[0].left(), rects[-1].right()
             text(painter, QRectF(left, 0, right - left, 20), names[operation], t.ink, center)
             painter.setPen(pen(t.hairline))
-            painter.drawLine(QPointF(left + 0.5, 4), QPointF(left + 0.5, end))
+            painter.drawLine(QPointF(left + 0.5, 4), QPointF(left + 0.5, _TOP))
 
     def _draw_cell(self, painter: QPainter, key: Key, cell: _Cell) -> None:
         t = self._look.t
-        rect = self.rect_of(key).adjusted(1.5, 1.5, -1.5, -1.5)
+        rect = self._inside(key)
         case = cell.case
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(t.sheet))
@@ -240,10 +289,6 @@ class CaseMap(QWidget):
             # What the change did to it: newly failing, or healed.
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(pen(t.kept, 2.0))
-            painter.drawRect(rect)
-        if key in (self.key, self.hovered):
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(pen(t.ink, 2.0 if key == self.key else 1.0))
             painter.drawRect(rect)
 
 

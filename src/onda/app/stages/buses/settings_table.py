@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QScrollArea, QSizePolicy, QWidget
 
 from onda.app.shell.fields import ChoiceBox, label
 from onda.app.theme import Look
@@ -15,25 +16,29 @@ from onda.project.buses.bus import Bus
 __all__ = ["SettingsTable"]
 
 _AS_IN_PATHS = "as in Paths"
-_LEAST, _MOST = 70, 118
+_LEAST, _MOST = 96, 118
 """Pixels of a cell."""
 
 
-class SettingsTable(QWidget):
+class SettingsTable(QScrollArea):
     """Devices down, operations across; `put(operation, device, model)` changes one."""
 
     def __init__(self, look: Look, put: Callable[[str, str, str], None]) -> None:
         super().__init__()
         self._look, self._put = look, put
-        self._grid = QGridLayout(self)
+        inner = QWidget()
+        self._grid = QGridLayout(inner)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(6)
         self._grid.setVerticalSpacing(3)
         self.boxes: dict[tuple[str, str], ChoiceBox] = {}
         self._names: list[QWidget] = []
         self._shape: tuple[object, ...] = ()
-        # Its cells follow the room that there is.
-        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.setWidget(inner)
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
 
     def show_bus(self, bus: Bus, models: Mapping[str, Sequence[str]], kept: Sequence[Bus]) -> None:
         """Show a bus; `models` by device; cells that differ from a kept state are outlined."""
@@ -74,18 +79,29 @@ class SettingsTable(QWidget):
                 self._grid.addWidget(box, row, column)
                 self.boxes[operation.id, device.id] = box
         self._grid.setColumnStretch(len(bus.operations) + 1, 1)
+        for k in range(self._grid.count()):
+            item = self._grid.itemAt(k)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                # What is not shown yet takes no room in the height that is wanted.
+                widget.show()
         self._fit()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
         self._fit()
 
     def _fit(self) -> None:
-        """As wide as there is room for, so that all operations are in view."""
+        """Cells as wide as there is room for; where they would be too narrow, it scrolls."""
         columns = max(len({operation for operation, _ in self.boxes}), 1)
         names = max((x.sizeHint().width() for x in self._names), default=0)
         room = (self.width() - names) / columns - self._grid.horizontalSpacing() - 1
         for box in self.boxes.values():
             box.setFixedWidth(int(min(max(room, _LEAST), _MOST)))
+        bar = self.horizontalScrollBar()
+        assert bar is not None
+        scrolls = bar.sizeHint().height() if room < _LEAST else 0
+        self.setFixedHeight(self._grid.sizeHint().height() + scrolls)
 
     def _fill(self, box: ChoiceBox, now: str, models: Sequence[str]) -> None:
         names = ["", *models, *([now] if now and now not in models else [])]

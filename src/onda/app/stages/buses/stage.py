@@ -47,8 +47,12 @@ from onda.studies.devices.device_file import DEVICE_FILE, DeviceFileInputs, Devi
 __all__ = ["BusesStage"]
 
 
+_LEAST = 120
+"""Pixels of the map that stay in view."""
 _UPPER = 0.62
 """Share of the height that map and table take at most, before somebody drags."""
+_HEADS = 60
+"""Pixels at the top of the map that its heads may cover."""
 _FORMS = "Spreadsheet (*.xlsx);;Waveforms, CSV (*.csv);;Waveforms, HDF5 (*.h5)"
 
 
@@ -89,11 +93,16 @@ class BusesStage(OneResultStage[BusResult]):
         self.views.turned.connect(lambda _: self._ask_case())
         self._upper = upper = QWidget()
         lower = QWidget()
-        self._above = above = QVBoxLayout(upper)
+        above = QVBoxLayout(upper)
         below = QVBoxLayout(lower)
         for box in (above, below):
             box.setContentsMargins(0, 0, 0, 0)
-        above.addWidget(self.map, 1)
+        self._room = scrolled(self.map)
+        bar = self._room.verticalScrollBar()
+        assert bar is not None
+        # What stays in view is drawn elsewhere on the map.
+        bar.valueChanged.connect(lambda _: self.map.update())
+        above.addWidget(self._room, 1)
         above.addWidget(label("What each device is in each operation", "heading"))
         above.addWidget(self.table)
         above.addStretch()
@@ -112,7 +121,7 @@ class BusesStage(OneResultStage[BusResult]):
         halves.setStretchFactor(1, 1)
         self.surface.body.addWidget(halves, 1)
         self.surface.veil_over((halves,))
-        self.map.chosen.connect(lambda _: self._ask_case())
+        self.map.chosen.connect(lambda _: self._show_chosen())
         self.models: dict[str, tuple[str, ...]] = {}
         self.pins: dict[str, tuple[tuple[str, str], ...]] = {}
         self.fields = BusInspector(look, self.hand)
@@ -255,14 +264,23 @@ class BusesStage(OneResultStage[BusResult]):
 
     def _share_room(self) -> None:
         """Few signals leave their room to the chosen case; what was dragged stays while they do."""
-        self._above.invalidate()
-        most, total = self._above.sizeHint().height(), sum(self._halves.sizes())
+        self._room.setMaximumHeight(self.map.maximumHeight())
+        below = self._upper.sizeHint().height() - self._room.sizeHint().height()
+        self._upper.setMinimumHeight(below + min(self.map.minimumHeight(), _LEAST))
+        most, total = self.map.maximumHeight() + below, sum(self._halves.sizes())
         if most != self._upper.maximumHeight():
             upper = min(most, round(_UPPER * total))
             self._upper.setMaximumHeight(most)
             self._halves.setSizes([upper, total - upper])
 
     # ---- the chosen case
+
+    def _show_chosen(self) -> None:
+        if self.map.key is not None:
+            place = self.map.rect_of(self.map.key).center().toPoint()
+            # Clear of the heads, too.
+            self._room.ensureVisible(place.x(), place.y(), 0, _HEADS)
+        self._ask_case()
 
     def _ask_case(self) -> None:
         case, bus = self.map.case, self.bus
