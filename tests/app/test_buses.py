@@ -209,10 +209,13 @@ def test_fields_are_typed_and_nonsense_is_refused(window: MainWindow) -> None:
     type_in(stage.fields.name, "Byte zero")
     bus = window.document.project.design.bus("byte0")
     assert (bus.rate.si, bus.bits, bus.name) == (2e9, 32, "Byte zero")
+    type_in(stage.fields.typed, "0011 0101")
+    assert window.document.project.design.bus("byte0").typed == "00110101"
     assert window.settle(120_000)
     assert stage.result.cases[0].unit_interval == pytest.approx(0.5e-9)
     for field, typed, words in (
         (stage.fields.bits, "many", "no number of bits"),
+        (stage.fields.typed, "0123", "pattern"),
         (stage.fields.bits, "3", "greater than or equal to 16"),
         (stage.fields.rate, "fast", "fast"),
     ):

@@ -87,7 +87,7 @@ def bus(
     set or proposed.
     """
     from onda.project.writing import write_atomically
-    from onda.studies.buses.book import write_book
+    from onda.studies.buses.book import BUS_BOOK, book_inputs
     from onda.studies.buses.bus import BUS
     from onda.studies.buses.inputs import bus_inputs
     from onda.studies.buses.plan import bus_plan
@@ -120,10 +120,10 @@ def bus(
         result = runner.result(BUS, wanted)
         if waves is not None and drawn is not None:
             write_atomically(waves, runner.result(BUS_WAVES, drawn).content)
+        if book is not None:
+            write_atomically(book, runner.result(BUS_BOOK, book_inputs(found, result)).content)
     cases = sorted(result.cases, key=lambda c: -math.inf if math.isnan(c.worst) else c.worst)
     rows = [_row(one) for one in cases]
-    if book is not None:
-        write_book(found, result, book)
     if as_json:
         print_json(
             {

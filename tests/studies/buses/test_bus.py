@@ -9,6 +9,7 @@ import numpy as np
 import openpyxl
 import pytest
 
+from onda.engine.links.patterns import prbs
 from onda.engine.timing.strobed import Sheet, Waveform, lane_timing
 from onda.errors import InputError
 from onda.project.base import set_value
@@ -16,7 +17,7 @@ from onda.project.buses.bus import Bus, EndSetting
 from onda.project.edits import requirements_of
 from onda.project.kind import Ref
 from onda.project.quantities import parse_quantity as q
-from onda.studies.buses.book import sheets_of, write_book
+from onda.studies.buses.book import BUS_BOOK, book_inputs, sheets_of
 from onda.studies.buses.bus import BUS, BusResult
 from onda.studies.buses.case import BUS_CASE, CaseResult, Looked, best_of, case_waves
 from onda.studies.buses.inputs import bus_inputs
@@ -299,7 +300,11 @@ def test_a_device_without_a_file_cannot_be_another_model(project, small) -> None
 
 def test_the_spreadsheet_has_every_case(small, found, tmp_path) -> None:
     file = tmp_path / "bus.xlsx"
-    write_book(small, found, file)
+
+    def write(bus: Bus) -> None:
+        file.write_bytes(BUS_BOOK.run(book_inputs(bus, found), Control()).content)
+
+    write(small)
     book = openpyxl.load_workbook(file)
     assert book.sheetnames == ["Cases", "Waves", "Strobes", "Clock", "Levels", "Settings"]
     rows = list(book["Cases"].values)
@@ -329,13 +334,11 @@ def test_the_spreadsheet_has_every_case(small, found, tmp_path) -> None:
     strobes = list(book["Strobes"].values)
     assert len(strobes) == 1 + 4
     assert all(isinstance(row[3], float) for row in strobes[1:])
-    with pytest.raises(InputError, match="could not be saved"):
-        write_book(small, found, tmp_path / "nowhere" / "x.xlsx")
     bad = set_value(
         small, operations=(set_value(small.operations[0], name="=1+1"), small.operations[1])
     )
     assert sheets_of(bad, found)["Settings"][1][0] == "=1+1"
-    write_book(bad, found, file)
+    write(bad)
     assert openpyxl.load_workbook(file)["Settings"]["A2"].value == "'=1+1"
 
 
@@ -450,3 +453,21 @@ def test_a_far_end_that_terminates_too_strongly_makes_levels_sag(project) -> Non
     assert [c.state for c in healed.cases] == ["holds"] * 3
     swing = next(c.found.swing for c in healed.cases if c.corner == "slow")
     assert swing > 1.25 * slow.found.swing
+
+
+def test_bits_are_pseudo_random_or_typed(project, small) -> None:
+    plain = bus_inputs(project.design, small).cases[0]
+    assert plain.data.bits == "".join(str(int(b)) for b in prbs(9, 56))
+    assert plain.strobe.wave.bits == "01" * 28
+    typed = set_value(small, typed="00101")
+    one = bus_inputs(project.design, typed).cases[0]
+    assert one.data.bits == ("00101" * 12)[:56]
+    # The strobe goes on as it was.
+    assert one.strobe == plain.strobe
+    assert key_of("bus_case", one) != key_of("bus_case", plain)
+    # One and zero in turn is the easiest of all: every bit has settled as far as the one before.
+    even = bus_inputs(project.design, set_value(small, typed="01")).cases[0]
+    assert BUS_CASE.run(even, Control()).height > BUS_CASE.run(plain, Control()).height
+    for bits, words in (("0121", "pattern"), ("000", "bits that are all alike have no edge")):
+        with pytest.raises(InputError, match=words):
+            set_value(small, typed=bits)

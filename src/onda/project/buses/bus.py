@@ -203,6 +203,7 @@ class Bus(Frozen):
     Attributes
     ----------
     rate : bits a second on each signal; prbs, bits : what is sent in each case
+    typed : ones and zeros that are sent instead, over and over; empty for none
     corners : that are looked at
     levelling_step : by which the sender moves a strobe of data towards the clock; None leaves it
     """
@@ -215,6 +216,7 @@ class Bus(Frozen):
     operations: Annotated[tuple[Operation, ...], Field(min_length=1, max_length=40)]
     rate: DataRate
     prbs: Pattern = 9
+    typed: Annotated[str, StringConstraints(pattern=r"^[01]*$", max_length=4096)] = ""
     bits: Annotated[int, Field(ge=16, le=4096)] = 128
     corners: Annotated[
         tuple[Literal["typ", "slow", "fast"], ...], Field(min_length=1, max_length=3)
@@ -238,6 +240,8 @@ class Bus(Frozen):
                     raise ValueError(f"signal {signal.name}: there is no device {pin.id!r}")
         if not any(s.strobe for s in self.signals):
             raise ValueError(f"bus {self.name}: no signal is taken by a strobe")
+        if self.typed and len(set(self.typed)) < 2:
+            raise ValueError(f"bus {self.name}: bits that are all alike have no edge")
         known = {d.id: d for d in self.devices}
         for operation in self.operations:
             for device in (

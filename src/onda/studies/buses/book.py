@@ -1,17 +1,17 @@
-"""A bus's cases as a spreadsheet: a sheet a topic."""
+"""Study `bus_book`: a bus's cases as a spreadsheet, a sheet a topic."""
 
 from __future__ import annotations
 
 import io
 import math
 from collections.abc import Iterable, Sequence
-from pathlib import Path
+from dataclasses import dataclass
 
 from onda.project.buses.bus import Bus
-from onda.project.writing import write_atomically
 from onda.studies.buses.bus import BusResult
+from onda.studies.core.study import Control, Study
 
-__all__ = ["sheets_of", "write_book"]
+__all__ = ["BUS_BOOK", "BookFile", "BookInputs", "book_inputs", "sheets_of"]
 
 Row = Sequence[str | float | None]
 _FORMULA = ("=", "+", "-", "@")
@@ -104,17 +104,42 @@ def _plain(row: Row) -> Iterable[str | float | None]:
         yield f"'{value}" if isinstance(value, str) and value.startswith(_FORMULA) else value
 
 
-def write_book(bus: Bus, result: BusResult, path: Path) -> None:
-    """Write the sheets; raise `InputError` where that cannot be."""
+@dataclass(frozen=True, slots=True)
+class BookInputs:
+    """Sheets by name, rows with their heads first."""
+
+    sheets: tuple[tuple[str, tuple[Row, ...]], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class BookFile:
+    """Content of a file."""
+
+    content: bytes
+
+
+def book_inputs(bus: Bus, result: BusResult) -> BookInputs:
+    """Slice for a spreadsheet."""
+    return BookInputs(
+        tuple((name, tuple(map(tuple, rows))) for name, rows in sheets_of(bus, result).items())
+    )
+
+
+def _run(inputs: BookInputs, _: Control) -> BookFile:
     from openpyxl import Workbook
 
     book = Workbook()
     book.remove(book.active)
-    for title, rows in sheets_of(bus, result).items():
+    for title, rows in inputs.sheets:
         sheet = book.create_sheet(title)
         for row in rows:
             sheet.append(list(_plain(row)))
         sheet.freeze_panes = "A2"
     content = io.BytesIO()
     book.save(content)
-    write_atomically(path, content.getvalue())
+    return BookFile(content.getvalue())
+
+
+BUS_BOOK: Study[BookInputs, BookFile] = Study(
+    "bus_book", _run, BookFile, keep_on_disk=False, title="Spreadsheet of a bus"
+)

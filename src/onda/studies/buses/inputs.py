@@ -42,19 +42,21 @@ _LEAD = 8
 @dataclass(frozen=True, slots=True)
 class WaveInputs:
     """A net with the end that listens, and what is sent over it: `count` bits, `unit_interval` s
-    each, pseudo-random of an order, or one and zero in turn for order 0."""
+    each, pseudo-random of an order, one and zero in turn for order 0, or typed ones."""
 
     path: PathInputs
     listens: str
     order: int
     count: int
     unit_interval: float
+    typed: str = ""
 
     @property
     def bits(self) -> str:
         """What is sent, the first one first."""
-        if self.order == 0:
-            return ("01" * self.count)[: self.count]
+        again = self.typed or ("01" if self.order == 0 else "")
+        if again:
+            return (again * (self.count // len(again) + 1))[: self.count]
         return "".join(str(int(b)) for b in prbs(self.order, self.count))
 
 
@@ -187,7 +189,8 @@ class _Nets:
         # Beside a strobe run signals of the same bus, too.
         sends = LaneBits(self.plan.order, count, unit)
         path = self._path(signal, corner, sends)
-        return WaveInputs(path, self.operation.listens, order, count, unit)
+        typed = self.plan.typed if order else ""
+        return WaveInputs(path, self.operation.listens, order, count, unit, typed)
 
     def strobe(self, strobe: PlannedSignal, corner: str) -> StrobeInputs:
         """A strobe: as long as the data that it takes."""

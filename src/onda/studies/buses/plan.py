@@ -100,7 +100,7 @@ class BusPlan:
     Attributes
     ----------
     unit_interval : s, of data
-    order, bits : of the pseudo-random bits of each case
+    order, bits : of the pseudo-random bits of each case; typed : bits that are sent instead
     step : s, by which strobes are moved towards their clock, 0 for not at all
     """
 
@@ -111,6 +111,7 @@ class BusPlan:
     unit_interval: float
     order: int
     bits: int
+    typed: str
     step: float
 
     def signal(self, identifier: str) -> PlannedSignal:
@@ -163,6 +164,7 @@ def bus_plan(design: Design, bus: Bus) -> BusPlan:
         1.0 / bus.rate.si,
         bus.prbs,
         bus.bits,
+        bus.typed,
         bus.levelling_step.si if bus.levelling_step is not None else 0.0,
     )
 

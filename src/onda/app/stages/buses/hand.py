@@ -41,6 +41,10 @@ class BusHand:
             raise InputError(f"{typed[:20]!r} is no number of bits", remedy="From 16 to 4096.")
         self._put("Change bits", bits=int(typed))
 
+    def put_typed(self, typed: str) -> None:
+        """Other bits to send, over and over; none for pseudo-random ones."""
+        self._put("Change pattern", typed=typed.replace(" ", ""))
+
     def put_length(self, signal: str, piece: str, length: Quantity) -> None:
         """Another length of a piece that a signal has of its own."""
         bus = self._bus()

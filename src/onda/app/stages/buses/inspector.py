@@ -38,9 +38,11 @@ class BusInspector(QWidget):
         self.name = TextField("Name", hand.rename)
         self.rate = TextField("Rate", hand.put_rate, width=110)
         self.bits = TextField("Bits", hand.put_bits, width=110)
+        self.typed = TextField("Pattern", hand.put_typed)
+        self.typed.edit.setPlaceholderText("pseudo-random")
         self.step = TextField("Levelling step", hand.put_levelling, width=110)
         self.step.edit.setPlaceholderText("not moved")
-        for field in (self.name, self.rate, self.bits, self.step):
+        for field in (self.name, self.rate, self.bits, self.typed, self.step):
             layout.addWidget(field)
         layout.addWidget(Heading("Measured"))
         self.numbers = NumberRows(look)
@@ -59,6 +61,7 @@ class BusInspector(QWidget):
         self.name.show_text(bus.name)
         self.rate.show_text(bus.rate.text)
         self.bits.show_text(str(bus.bits))
+        self.typed.show_text(bus.typed)
         self.step.show_text(bus.levelling_step.text if bus.levelling_step is not None else "")
 
     def show_numbers(self, result: BusResult | None, then: BusResult | None) -> None:

@@ -34,7 +34,7 @@ from onda.project.kind import Ref
 from onda.project.model import Design
 from onda.project.quantities import fixed
 from onda.project.writing import write_atomically
-from onda.studies.buses.book import write_book
+from onda.studies.buses.book import BUS_BOOK, BookFile, book_inputs
 from onda.studies.buses.bus import BUS, BusCase, BusResult
 from onda.studies.buses.inputs import bus_inputs
 from onda.studies.buses.plan import BusPlan, alone, bus_plan
@@ -172,15 +172,18 @@ class BusesStage(OneResultStage[BusResult]):
         result, bus, case = self.result, self._present, self.map.case
         if result is None or case is None:
             raise InputError("there is nothing to write yet")
+
+        def put(found: WavesFile | BookFile) -> None:
+            self.editor.run(lambda: write_atomically(path, found.content))
+
         if path.suffix.lower() == ".xlsx":
-            write_book(bus, result, path)
+            self.subject.ask(
+                "book", BUS_BOOK, lambda: book_inputs(bus, result), put, self.surface.tell
+            )
             return
 
         def inputs() -> WavesInputs:
             return waves_inputs(bus_inputs(self.design, bus, case.signal), path.suffix)
-
-        def put(found: WavesFile) -> None:
-            self.editor.run(lambda: write_atomically(path, found.content))
 
         self.subject.ask("waves", BUS_WAVES, inputs, put, self.surface.tell)
 
