@@ -7,6 +7,7 @@ import os
 import threading
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -15,6 +16,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 
+import numpy as np
 from hypothesis import settings
 
 from onda.demo import fulmar_project
@@ -24,6 +26,30 @@ from onda.studies.core.check import check_project
 from onda.studies.core.executors import here, threads
 from onda.studies.core.keys import fingerprint
 from onda.studies.core.runner import StudyRunner
+
+_approx = pytest.approx
+
+
+def approx(expected: Any, rel: float | None = None, abs: float | None = None, **more: Any) -> Any:  # noqa: A002
+    """`pytest.approx` whose default room is a share of what is expected.
+
+    Its own 1e-12 is more than many a picosecond or picofarad here: zero would pass for them.
+    """
+    if abs is None:
+        numbers = expected.values() if isinstance(expected, dict) else expected
+        try:
+            sizes = np.abs(np.asarray(list(np.atleast_1d(numbers)), dtype=complex))
+        except (TypeError, ValueError):
+            sizes = np.zeros(0)
+        largest = float(sizes[np.isfinite(sizes)].max(initial=0.0))
+        if largest > 0.0:
+            # With room of its own alone, a share of the value would be none.
+            rel = 1e-6 if rel is None else rel
+            abs = min(1e-12, rel * largest)  # noqa: A001
+    return _approx(expected, rel=rel, abs=abs, **more)
+
+
+pytest.approx = approx
 
 settings.register_profile("onda", deadline=None, max_examples=60)
 settings.load_profile("onda")
