@@ -110,8 +110,34 @@ def test_step_5_the_eye(window: MainWindow) -> None:
     assert window.stages["eyes"].result.eye.bits == 100_000
 
 
+def test_step_7_the_memory(window: MainWindow) -> None:
+    word = r"`Ctrl\+7`\) the slow corner of \*(Write A)\* is red"
+    operation = said(word)[1]
+    model, device = said(r"choose `(\w+)` for \*(Module B)\* under \*Write A\*").groups()
+    QTest.keyClick(window, Qt.Key.Key_7, Qt.KeyboardModifier.ControlModifier)
+    assert window.settle(120_000)
+    stage = window.stages["buses"]
+    assert window.selection.stage == "buses"
+
+    def states() -> dict[str, set[str]]:
+        cells = [c.case for c in stage.map.cells.values() if c.case.operation_name == operation]
+        return {c.corner: {x.state for x in cells if x.corner == c.corner} for c in cells}
+
+    assert states() == {"typ": {"holds"}, "slow": {"fails"}, "fast": {"holds"}}
+    assert "both levels sag" in stage.sentence.text()
+    bus = stage.bus
+    write = next(o.id for o in bus.operations if o.name == operation)
+    far = next(d.id for d in bus.devices if d.name == device)
+    box = stage.table.boxes[write, far]
+    box.setCurrentIndex(box.findData(model))
+    box.activated.emit(box.currentIndex())
+    assert window.settle(120_000)
+    assert states() == {"typ": {"holds"}, "slow": {"holds"}, "fast": {"holds"}}
+    assert stage.sentence.text().startswith("Every case holds")
+
+
 @pytest.mark.usefixtures("results_at_hand")
-def test_step_6_saving_and_checking(
+def test_step_8_saving_and_checking(
     window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys
 ) -> None:
     file = tmp_path / "fulmar.onda"
