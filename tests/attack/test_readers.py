@@ -81,6 +81,9 @@ def test_hybrids_are_of_two_ports(letter) -> None:
     text = f"# GHz {letter} MA R 50\n1 " + "1 " * 32 + "\n"
     with pytest.raises(InputError, match="of two ports, not of 4"):
         read_touchstone(text.encode(), "a.s4p")
+    # Of two they are read.
+    two = f"# GHz {letter} RI R 50\n1 0.5 0 0.1 0 0.2 0 0.4 0\n"
+    assert read_touchstone(two.encode(), "a.s2p").data.shape == (1, 2, 2)
 
 
 @pytest.mark.parametrize("si", [10**400, -(10**400), 1e301])

@@ -279,3 +279,20 @@ def test_limits_around_a_target_follow_it_and_others_stay(board: Project) -> Non
     assert [r for r in moved.requirements if r.subject == "pairs"] == [
         r for r in odd.requirements if r.subject == "pairs"
     ]
+
+
+def test_a_network_of_a_class_runs_on_the_first_of_its_layers(project: Project) -> None:
+    memory = project.design.line_class("memory")
+    assert [x.layer for x in memory.on] == ["L1", "L3", "L6"]
+    answers = {"of": "line:memory", "length": "35 mm"}
+    made, ref = cook(RECIPES["network"], project, answers)
+    network = made.design.network(ref.id)
+    assert (network.source.line_class, network.source.layer) == ("memory", "L1")
+    assert network.source.length.si == pytest.approx(0.035)
+    assert network.lane == "single"
+    made, ref = cook(RECIPES["network"], project, {"of": "line:converter-pairs"})
+    assert made.design.network(ref.id).lane == "pair"
+    made, ref = cook(RECIPES["network"], project, {"of": "path:jl0"})
+    assert (made.design.network(ref.id).source.path, made.design.network(ref.id).lane) == (
+        "jl0", "pair",
+    )  # fmt: skip

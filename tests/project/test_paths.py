@@ -170,3 +170,15 @@ def test_a_file_that_is_gone_is_told_by_name(project: Project) -> None:
         content_of(file)
     digest = keep(b"[IBIS Ver] 5.0\n[Component] x\n")
     assert content_of(set_value(file, sha256=digest)).read().startswith(b"[IBIS Ver] 5.0")
+
+
+@pytest.mark.parametrize("name", ["driver", "receiver"])
+def test_an_element_is_not_called_like_an_end(project: Project, name: str) -> None:
+    path = project.design.path("clk-adc")
+    first, *rest = path.elements
+    with pytest.raises(InputError, match="cannot be called driver or receiver"):
+        set_value(path, elements=(set_value(first, id=name), *rest))
+    with pytest.raises(InputError, match="at least one piece of line"):
+        set_value(path, elements=(first,))
+    with pytest.raises(InputError, match="no receiver 'Z' to drive from"):
+        set_value(path, driving="Z")
