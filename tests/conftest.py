@@ -36,7 +36,7 @@ def approx(expected: Any, rel: float | None = None, abs: float | None = None, **
     Its own 1e-12 is more than many a picosecond or picofarad here: zero would pass for them.
     """
     if abs is None:
-        numbers = expected.values() if isinstance(expected, dict) else expected
+        numbers = list(expected.values()) if isinstance(expected, dict) else expected
         try:
             sizes = np.abs(np.asarray(list(np.atleast_1d(numbers)), dtype=complex))
         except (TypeError, ValueError):

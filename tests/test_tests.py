@@ -130,3 +130,29 @@ def test_what_is_looked_for_is_found(claim: str, why: str) -> None:
     assert isinstance(node, ast.Assert)
     found = _holds_always(node.test)
     assert (why in found) if why else found == ""
+
+
+def test_comparisons_of_arrays_say_their_room() -> None:
+    """numpy's own 1e-8 is more than any picosecond or picofarad."""
+    found = []
+    for path in sorted(HERE.rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if not isinstance(node, ast.Call) or not isinstance(node.func, ast.Attribute):
+                continue
+            if node.func.attr in ("allclose", "isclose") and not any(
+                k.arg in ("atol", "abs_tol", "rel_tol") for k in node.keywords
+            ):
+                found.append(f"{path.name}:{node.lineno}")
+    assert found == []
+
+
+@pytest.mark.parametrize("size", [1.0, 1e-9, 3e-12, 2e-15])
+def test_nothing_is_approximately_a_picosecond_but_a_picosecond(size: float) -> None:
+    assert size * (1.0 + 1e-7) == pytest.approx(size)
+    assert size * (1.0 + 1e-4) != pytest.approx(size)
+    assert [0.0, size] == pytest.approx([0.0, size])
+    assert pytest.approx([0.0, size]) != [0.0, 0.0]
+    assert pytest.approx({"x": size}) != {"x": 0.0}
+    assert size * 1.009 == pytest.approx(size, rel=0.01)
+    assert size * 1.011 != pytest.approx(size, rel=0.01)
+    assert 2.0 * size == pytest.approx(size, abs=1.5 * size)

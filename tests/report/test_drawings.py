@@ -102,7 +102,9 @@ def test_a_bus_is_its_worst_margins(figures: list[Figure]) -> None:
     axes, bar = figures[-1].axes
     (image,) = axes.get_images()
     shown = np.ma.filled(image.get_array(), math.nan)
-    assert np.allclose(shown, [[30.0, 10.0, math.nan], [-70.0, math.nan, math.nan]], equal_nan=True)
+    assert np.allclose(
+        shown, [[30.0, 10.0, math.nan], [-70.0, math.nan, math.nan]], atol=1e-9, equal_nan=True
+    )
     assert image.get_clim() == pytest.approx((-70.0, 70.0))
     assert labels(axes.get_yticklabels()) == ["D0", "D1"]
     assert labels(axes.get_xticklabels()) == ["Write, typ", "Write, slow", "Read, typ"]
@@ -131,7 +133,9 @@ def test_a_group_is_its_noise_and_the_worst_receiver(
     left, right, bar = figures[-1].axes
     (image,) = left.get_images()
     # Receivers down, transmitters across.
-    assert np.allclose(image.get_array(), [[1e3 * v for v in x.by_lane] for x in result.noise])
+    assert np.allclose(
+        image.get_array(), [[1e3 * v for v in x.by_lane] for x in result.noise], atol=1e-9
+    )
     assert image.get_clim()[0] == 0.0
     assert (left.get_xlabel(), left.get_ylabel()) == ("transmitter", "receiver")
     assert bar.get_ylabel() == "noise, mV"
@@ -196,7 +200,7 @@ def test_a_path_is_mapped_over_its_way_to_the_last_receiver(
     (mesh,) = upper.collections
     way = np.isin(result.piece, result.last.route)
     assert 0 < way.sum() < len(way)
-    assert np.allclose(mesh.get_array(), result.volts[way].T)
+    assert np.allclose(mesh.get_array(), result.volts[way].T, atol=1e-9)
     assert line_of(lower, "driver pad").get_ydata() == pytest.approx(result.pad)
     assert line_of(lower, "receiver").get_ydata() == pytest.approx(result.load)
     assert len(lower.get_lines()) == 2
@@ -224,7 +228,7 @@ def test_four_levels_have_three_eyes_with_a_mask_each(
         for line, edge in ((upper, eye.upper), (lower, eye.lower)):
             assert line.get_xdata() == pytest.approx(ui)
             assert np.allclose(
-                line.get_ydata(), 1e3 * np.where(is_open, edge, math.nan), equal_nan=True
+                line.get_ydata(), 1e3 * np.where(is_open, edge, math.nan), atol=1e-9, equal_nan=True
             )
         # Around where its own receiver decides, closed.
         assert shape.get_xdata() == pytest.approx([-0.2, 0.0, 0.2, 0.0, -0.2])

@@ -199,8 +199,8 @@ def draw(project: Project, runner: StudyRunner, kind: str, item: object, made: l
 def has_line(axes: object, x: np.ndarray, y: np.ndarray) -> bool:
     return any(
         len(line.get_xdata()) == len(x)
-        and np.allclose(line.get_xdata(), x)
-        and np.allclose(line.get_ydata(), y)
+        and np.allclose(line.get_xdata(), x, atol=0.0)
+        and np.allclose(line.get_ydata(), y, atol=1e-12)
         for line in axes.get_lines()  # type: ignore[attr-defined]
     )
 
