@@ -115,5 +115,5 @@ def test_a_class_without_a_name_is_named_in_words(project: Project) -> None:
     made = next(f for f in FORMATS if f.key == "ipc2581-c")
     table = read_ipc2581(made.write(build_table(project, None), "a", None)).build
     wishes = (replace(table.wishes[0], name=""), *table.wishes[1:])
-    with pytest.raises(InputError, match="impedance class: name '' does not fit"):
+    with pytest.raises(InputError, match="impedance class 1, : name '' does not fit"):
         take_build(project, replace(table, wishes=wishes))

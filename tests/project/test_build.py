@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -379,3 +380,33 @@ def test_the_library_has_loss_that_is_flat_or_rises_slowly() -> None:
         assert ratio.min() >= 0.99, material.id
         assert ratio.max() < 1.35, material.id
         assert (np.diff(table[:, 1]) < 0.0).all(), material.id
+
+
+@pytest.mark.parametrize(
+    ("rows", "number", "change", "words"),
+    [
+        ("layers", 1, {"thickness": -35e-6}, "layer 2, L1: thickness"),
+        ("layers", 2, {"dk": 0.2, "material": "Odd"}, "layer 3, D12: dk 0.2 does not fit"),
+        ("layers", 2, {"df": -1.0, "dk": 3.1, "material": "Odd"}, "layer 3, D12: df"),
+        ("spans", 1, {"name": ""}, "via 2, : name '' does not fit"),
+        ("wishes", 3, {"width": -1e-4}, "impedance class 4, "),
+    ],
+)
+def test_a_value_out_of_range_is_told_with_its_row(
+    project: Project, rows: str, number: int, change: dict, words: str
+) -> None:
+    table = build_table(project, None)
+    some = list(getattr(table, rows))
+    some[number] = replace(some[number], **change)
+    bare = set_value(
+        project,
+        design=set_value(
+            project.design, line_classes=(), paths=(), groups=(), networks=(), links=(), buses=(),
+            sheet_lines=(), shielded=(),
+        ),
+        requirements=(),
+    )  # fmt: skip
+    with pytest.raises(InputError) as told:
+        take_build(bare, replace(table, **{rows: tuple(some)}))
+    assert str(told.value).startswith(words)
+    assert "does not fit" in str(told.value)

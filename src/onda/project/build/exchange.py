@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
@@ -143,6 +145,7 @@ def _wish(project: Project, c: LineClass, t: TraceOnLayer, reached: float) -> Im
     )
 
 
+_CORES = ("core", "prepreg", "flex", "adhesive")
 _CALLED = {
     "LineClass": "impedance class",
     "TraceOnLayer": "trace of an impedance class",
@@ -176,14 +179,23 @@ def take_build(project: Project, table: BuildTable) -> Taken:
         raise _unfit(error) from error
 
 
-def _unfit(error: ValidationError) -> InputError:
-    """What does not fit, of which object, and what would."""
+@contextmanager
+def _row_of(kind: str, number: int, name: str) -> Iterator[None]:
+    """What does not fit inside is told with the row of the table that it is from."""
+    try:
+        yield
+    except ValidationError as error:
+        raise _unfit(error, f"{kind} {number + 1}, {name}") from error
+
+
+def _unfit(error: ValidationError, row: str = "") -> InputError:
+    """What does not fit, of which row and object, and what would."""
     first = error.errors(include_url=False)[0]
     of = _CALLED.get(error.title, error.title)
     where = ".".join(str(p) for p in first["loc"])
     given = repr(first.get("input"))[:60]
     return InputError(
-        f"{of}: {where.replace('_', ' ')} {given} does not fit: {first['msg']}",
+        f"{row or of}: {where.replace('_', ' ')} {given} does not fit: {first['msg']}",
         remedy="Mend it in the file, and read it again.",
     )
 
@@ -194,10 +206,10 @@ def _take(project: Project, table: BuildTable) -> Taken:
     for row in table.layers:
         names[row.name] = fresh_id(row.name, set(names.values()), "layer", spaced=True)
     materials, by_row = _materials(project.design, table, remarks)
-    layers = [
-        _layer(project.design, row, names[row.name], by_row.get(row.name, ""), k, table)
-        for k, row in enumerate(table.layers)
-    ]
+    layers = []
+    for k, row in enumerate(table.layers):
+        with _row_of("layer", k, row.name):
+            layers.append(_layer(project.design, row, names[row.name], by_row.get(row.name, "")))
     old = project.design.stackup
     zones = _zones(table, names, {z.name: z for z in old.zones})
     stackup = set_value(
@@ -227,7 +239,7 @@ def _materials(
     known = {m.name: m for m in design.materials}
     out = list(design.materials)
     by_row: dict[str, str] = {}
-    for row in table.layers:
+    for number, row in enumerate(table.layers):
         if row.kind in ("signal", "plane"):
             continue
         name = row.material or f"{row.kind} of {row.name}"
@@ -252,14 +264,15 @@ def _materials(
             if math.isnan(frequency):
                 frequency = 1e9
                 remarks.append(f"{name}: no frequency given for its Dk; taken as 1 GHz")
-            material = Material(
-                id=fresh_id(name, {m.id for m in out}),
-                name=name[:120],
-                dk=row.dk,
-                df=0.0 if math.isnan(row.df) else row.df,
-                at=quantity(frequency, "frequency", "GHz", 9),
-                use=row.kind if row.kind in ("core", "prepreg", "flex", "adhesive") else "coating",  # type: ignore[arg-type]
-            )
+            with _row_of("layer", number, row.name):
+                material = Material(
+                    id=fresh_id(name, {m.id for m in out}),
+                    name=name[:120],
+                    dk=row.dk,
+                    df=0.0 if math.isnan(row.df) else row.df,
+                    at=quantity(frequency, "frequency", "GHz", 9),
+                    use=row.kind if row.kind in _CORES else "coating",  # type: ignore[arg-type]
+                )
             if math.isnan(row.df):
                 remarks.append(f"{name}: no Df given; taken as lossless")
             known[name] = material
@@ -268,9 +281,7 @@ def _materials(
     return tuple(out), by_row
 
 
-def _layer(
-    design: Design, row: BuildLayer, identifier: str, material: str, k: int, table: BuildTable
-) -> StackLayer:
+def _layer(design: Design, row: BuildLayer, identifier: str, material: str) -> StackLayer:
     before = next((x for x in design.stackup.layers if x.id == identifier), None)
     values: dict[str, Any]
     if row.kind in ("signal", "plane"):
@@ -332,7 +343,7 @@ def _vias(
 ) -> tuple[ViaSpan, ...]:
     copper = [names[r.name] for r in table.layers if r.kind in ("signal", "plane")]
     out: list[ViaSpan] = []
-    for row in table.spans:
+    for number, row in enumerate(table.spans):
         if row.top not in names or row.bottom not in names:
             continue
         top, bottom = names[row.top], names[row.bottom]
@@ -341,17 +352,18 @@ def _vias(
             ends = (top == copper[0], bottom == copper[-1])
             kind = "through" if all(ends) else ("blind" if any(ends) else "buried")
         identifier = fresh_id(row.name, {v.id for v in out})
-        out.append(
-            ViaSpan(
-                id=identifier,
-                name=before[identifier].name if identifier in before else row.name[:120],
-                kind=kind,  # type: ignore[arg-type]
-                top=top,
-                bottom=bottom,
-                drill=_um(row.drill if row.drill > 0 else 200e-6),
-                backdrilled_to=names.get(row.back_to),
+        with _row_of("via", number, row.name):
+            out.append(
+                ViaSpan(
+                    id=identifier,
+                    name=before[identifier].name if identifier in before else row.name[:120],
+                    kind=kind,  # type: ignore[arg-type]
+                    top=top,
+                    bottom=bottom,
+                    drill=_um(row.drill if row.drill > 0 else 200e-6),
+                    backdrilled_to=names.get(row.back_to),
+                )
             )
-        )
     return tuple(out)
 
 
@@ -390,7 +402,7 @@ def _classes(
         elif any(u[0] == c.id for u in used):
             raise InputError(f"class {c.name} would have no layer left", remedy="See its layers.")
     ids = {z.name: z.id for z in stackup.zones}
-    for w in table.wishes:
+    for number, w in enumerate(table.wishes):
         layer = _place_of(w.layer, names, ids)
         if layer not in places or math.isnan(w.width) or not w.ohm > 0:
             remarks.append(f"{w.name} on {w.layer}: not taken over, its width or layer is missing")
@@ -399,24 +411,25 @@ def _classes(
         if kind == "pair" and math.isnan(w.gap):
             remarks.append(f"{w.name} on {w.layer}: a pair without a gap, not taken over")
             continue
-        trace = TraceOnLayer(
-            layer=layer, width=_um(w.width), gap=_um(w.gap) if kind == "pair" else None
-        )
-        present = out.get(w.name)
-        if present is None:
-            taken = {c.id for c in out.values()}
-            taken |= {x.id for x in project.design.shielded}
-            taken |= {x.id for x in project.design.sheet_lines}
-            out[w.name] = LineClass(
-                id=fresh_id(w.name.lower(), taken),
-                name=w.name[:120],
-                kind=kind,
-                target=quantity(w.ohm, "resistance", "ohm", 9),
-                loss_at=quantity(1e9, "frequency", "GHz"),
-                on=(trace,),
+        with _row_of("impedance class", number, w.name):
+            trace = TraceOnLayer(
+                layer=layer, width=_um(w.width), gap=_um(w.gap) if kind == "pair" else None
             )
-        elif present.trace_on(layer) is None and present.kind == kind:
-            out[w.name] = set_value(present, on=(*present.on, trace))
+            present = out.get(w.name)
+            if present is None:
+                taken = {c.id for c in out.values()}
+                taken |= {x.id for x in project.design.shielded}
+                taken |= {x.id for x in project.design.sheet_lines}
+                out[w.name] = LineClass(
+                    id=fresh_id(w.name.lower(), taken),
+                    name=w.name[:120],
+                    kind=kind,
+                    target=quantity(w.ohm, "resistance", "ohm", 9),
+                    loss_at=quantity(1e9, "frequency", "GHz"),
+                    on=(trace,),
+                )
+            elif present.trace_on(layer) is None and present.kind == kind:
+                out[w.name] = set_value(present, on=(*present.on, trace))
     return stackup, tuple(out.values()), remarks
 
 
