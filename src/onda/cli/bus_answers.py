@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from onda.cli.common import print_json
+from onda.cli.common import name_and_values, print_json
 from onda.errors import InputError
 
 if TYPE_CHECKING:
@@ -39,7 +39,6 @@ def asked_search(
     design: Design, bus: Bus, operation: str, signal: str, runner: StudyRunner
 ) -> SearchInputs:
     """The search for a signal, or for the worst one of the operation."""
-    from onda.errors import InputError
     from onda.studies.buses.bus import BUS
     from onda.studies.buses.inputs import bus_inputs
     from onda.studies.buses.search import search_inputs
@@ -85,14 +84,8 @@ def sweep_of(runner: StudyRunner, design: Design, bus: Bus, case: BusCase, typed
     """A case over a quantity, as typed: ``NAME`` or ``NAME:VALUE,VALUE``."""
     from onda.studies.buses.sweep import BUS_SWEEP, sweep_inputs
 
-    over, _, rest = typed.partition(":")
-    try:
-        values = [float(v) for v in rest.split(",") if v.strip()]
-    except ValueError:
-        raise InputError(
-            f"--sweep {typed}", remedy="As in --sweep strobe or --sweep speed:0.8,1,1.2."
-        ) from None
-    inputs = sweep_inputs(design, bus, case.operation, case.signal, over.strip(), values)
+    over, values = name_and_values(typed, "--sweep strobe or --sweep speed:0.8,1,1.2")
+    inputs = sweep_inputs(design, bus, case.operation, case.signal, over, values)
     return runner.result(BUS_SWEEP, inputs)
 
 

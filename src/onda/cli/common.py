@@ -27,6 +27,7 @@ __all__ = [
     "ReportOption",
     "SchedulerOption",
     "console",
+    "name_and_values",
     "open_project",
     "pick",
     "print_json",
@@ -161,3 +162,12 @@ def write_file(file: Path, content: bytes | list[str]) -> None:
 
     data = content if isinstance(content, bytes) else ("\n".join(content) + "\n").encode()
     write_atomically(file, data)
+
+
+def name_and_values(typed: str, examples: str) -> tuple[str, list[float]]:
+    """A sweep as it is typed: ``NAME`` or ``NAME:VALUE,VALUE``; raise `InputError` else."""
+    name, _, rest = typed.partition(":")
+    try:
+        return name.strip(), [float(v) for v in rest.split(",") if v.strip()]
+    except ValueError:
+        raise InputError(f"--sweep {typed}", remedy=f"As in {examples}.") from None

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import typer
 
-from onda.errors import InputError
+from onda.cli.common import name_and_values
 
 if TYPE_CHECKING:
     from onda.project.links.link import Link
@@ -99,14 +99,8 @@ def sweep_of(runner: StudyRunner, design: Design, link: Link, typed: str) -> dic
     """Eyes over a quantity, as typed: ``NAME`` or ``NAME:VALUE,VALUE``."""
     from onda.studies.links.sweep import LINK_SWEEP, sweep_inputs
 
-    over, _, rest = typed.partition(":")
-    try:
-        values = [float(v) for v in rest.split(",") if v.strip()]
-    except ValueError:
-        raise InputError(
-            f"--sweep {typed}", remedy="As in --sweep loss or --sweep noise:0,1e-3,2e-3."
-        ) from None
-    found = runner.result(LINK_SWEEP, sweep_inputs(design, link, over.strip(), values))
+    over, values = name_and_values(typed, "--sweep loss or --sweep noise:0,1e-3,2e-3")
+    found = runner.result(LINK_SWEEP, sweep_inputs(design, link, over, values))
     return {
         "over": found.over,
         "values": found.values.tolist(),
