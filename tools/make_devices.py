@@ -208,6 +208,24 @@ def converter() -> str:
     return file_text("fulmar_converter.ibs", "FULMAR-ADC", PACKAGE, pins, [], [part, trig])
 
 
+def package_model() -> str:
+    """Of the data pins in a row, as far as two pins away."""
+    names = [f"E{k}" for k in range(8)]
+    out = [
+        "[Define Package Model] FULMAR-MEM-PKG", "[Manufacturer] Fulmar demo", "[OEM] Fulmar demo",
+        "[Description] Data pins in a row, made up", f"[Number Of Pins] {len(names)}",
+        "[Pin Numbers]", *names, "[Model Data]",
+    ]  # fmt: skip
+    for kind, own in (
+        ("Resistance", ("45m",)), ("Inductance", ("0.55nH", "0.14nH", "0.05nH")),
+        ("Capacitance", ("0.2pF", "-0.03pF", "-0.008pF")),
+    ):  # fmt: skip
+        out += [f"[{kind} Matrix] Banded_matrix", f"[Bandwidth] {len(own) - 1}"]
+        for k, name in enumerate(names):
+            out += [f"[Row] {name}", " ".join(own[: len(names) - k])]
+    return "\n".join([*out, "[End Model Data]", "[End Package Model]"])
+
+
 def memory() -> str:
     lines = ("Vinl = 0.475", "Vinh = 0.725", "Vmeas = 0.6", "Vref = 0.6", "Rref = 50", "Cref = 0")
     drives = [
@@ -229,7 +247,9 @@ def memory() -> str:
     pins += [f"H{k} DQ{8 + k} dq 52m 0.64nH 0.22pF" for k in range(8)]
     pins += [f"J{k} A{k} dq 50m 0.6nH 0.2pF" for k in range(4)]
     pins += ["K0 CK dq 42m 0.53nH 0.19pF", "K1 CK# dq 42m 0.53nH 0.19pF", "A1 GND GND"]
-    return file_text("fulmar_memory.ibs", "FULMAR-MEM", PACKAGE, pins, selector, [*drives, *odt])
+    package = f"{PACKAGE}\n[Package Model] FULMAR-MEM-PKG"
+    text = file_text("fulmar_memory.ibs", "FULMAR-MEM", package, pins, selector, [*drives, *odt])
+    return text.removesuffix("[End]\n") + package_model() + "\n[End]\n"
 
 
 def pair() -> str:

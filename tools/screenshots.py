@@ -97,7 +97,7 @@ def main() -> None:
     shoot_network("networks", "up0-channel", "curves")
     window.selection.choose("converter-lanes", "coupling")
     shoot("coupling", "coupling")
-    window.selection.choose("byte1", "buses")
+    window.selection.choose("byte0", "buses")
     shoot("buses", "buses")
     window.close()
     app.processEvents()

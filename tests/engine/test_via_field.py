@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -83,6 +84,10 @@ def test_many_close_planes_are_a_coaxial_line() -> None:
 
 def test_what_lies_between_heights_adds_up() -> None:
     via = stack(3)
+    # As far from one pad as from the other.
+    planes = tuple(replace(p, low=p.low + 20 * UM, high=p.high + 20 * UM) for p in via.planes)
+    assert planes[0].low - 20 * UM == pytest.approx(via.high - 20 * UM - planes[-1].high)
+    via = replace(via, planes=planes)
     found = via_charge(via, 4.0)
     half = 0.5 * via.high
     sums = [found.between(-1.0, half), found.between(half, 1.0)]

@@ -33,7 +33,6 @@ def test_check_finds_the_seeded_faults_and_nothing_else(
         ("converter-lanes", "Share of the allowed noise"),
         ("memory-byte", "Arrival moved by neighbours"),
         ("memory-byte", "Far-end crosstalk, peaks together"),
-        ("byte0", "Set-up margin"),
         ("byte0", "Hold margin"),
         ("byte1", "Hold margin"),
     }

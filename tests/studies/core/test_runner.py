@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from concurrent.futures import CancelledError
 from contextlib import closing
 from pathlib import Path
@@ -15,7 +16,7 @@ from onda.studies.core.executors import Place, here, processes, threads
 from onda.studies.core.judge import Need
 from onda.studies.core.keys import fingerprint, key_of
 from onda.studies.core.runner import StudyRunner
-from onda.studies.core.study import Control, Study, compute
+from onda.studies.core.study import Case, Control, Study, compute
 from tests.studies.core.cases import SQUARE, SUM, SUM_DYING, Batch, Marked, Number, marks
 
 
@@ -230,3 +231,68 @@ def test_evidence_says_what_a_result_rests_on(tmp_path: Path) -> None:
     found = runner.evidence_of(key)
     assert found is not None
     assert (found.key, found.study, found.sources) == (key, "counting", fingerprint())
+
+
+def test_a_runner_that_is_closed_opens_no_workers_any_more(tmp_path: Path) -> None:
+    """A study that is being split while its window closes goes on submitting cases."""
+    splitting, closed = threading.Event(), threading.Event()
+    runs: list[float] = []
+
+    def one(x: float, _: Control) -> Number:
+        runs.append(x)
+        return Number(x)
+
+    part = Study("part_of_closed", one, Number)
+
+    def split(count: int) -> list[Case]:
+        splitting.set()
+        assert closed.wait(20.0)
+        return [Case(part, float(k)) for k in range(count)]
+
+    whole = Study(
+        "closed", lambda *_: Number(0.0), Number, split=split,
+        gather=lambda _, found: Number(sum(r.value for r in found)),
+    )  # fmt: skip
+    runner = StudyRunner(threads(2), ResultCache(tmp_path))
+    job = runner.submit(whole, 50)
+    assert splitting.wait(20.0)
+    ending = threading.Thread(target=runner.close)
+    ending.start()
+    while not runner._closed:
+        time.sleep(0.001)
+    closed.set()
+    ending.join(20.0)
+    assert not ending.is_alive()
+    with pytest.raises(Cancelled):
+        job.future.result(20.0)
+    assert runs == []
+    assert [t for t in threading.enumerate() if t.name.startswith("onda")] == []
+    with pytest.raises(Cancelled):
+        runner.submit(part, 1.0)
+
+
+def test_a_study_that_is_cancelled_while_it_is_split_submits_nothing_more(tmp_path: Path) -> None:
+    part = Study("part_of_cancelled", lambda x, _: Number(x), Number)
+    seen: list[float] = []
+
+    def split(count: int) -> list[Case]:
+        return [Case(part, float(k)) for k in range(count)]
+
+    whole = Study(
+        "cancelled", lambda *_: Number(0.0), Number, split=split,
+        gather=lambda _, found: Number(float(len(found))),
+    )  # fmt: skip
+    runner = StudyRunner(threads(1), ResultCache(tmp_path))
+    real = runner._run
+
+    def watched(study, inputs, key, control, first=None):
+        seen.append(inputs)
+        return real(study, inputs, key, control, first)
+
+    runner._run = watched  # type: ignore[method-assign]
+    job = runner.submit(whole, 20_000)
+    job.cancel()
+    with pytest.raises((Cancelled, CancelledError)):
+        job.future.result(20.0)
+    runner.close()
+    assert len(seen) < 20_000

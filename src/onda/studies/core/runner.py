@@ -89,20 +89,25 @@ class StudyRunner:
     def __init__(self, place: Place, cache: ResultCache) -> None:
         self._place = place
         self._executor: Executor | None = None
+        self._closed = False
         self._lock = Lock()
         self.cache = cache
 
     @property
     def executor(self) -> Executor:
-        """The executor, opened on first need."""
+        """The executor, opened on first need; raise `Cancelled` once the runner is closed."""
         with self._lock:
+            if self._closed:
+                raise Cancelled
             if self._executor is None:
                 self._executor = self._place.open()
             return self._executor
 
     def close(self) -> None:
-        """End the workers; runs that have not begun do not begin."""
+        """End the workers for good; runs that have not begun do not begin."""
         with self._lock:
+            # A study that is just being split would open new ones.
+            self._closed = True
             executor, self._executor = self._executor, None
         if executor is not None:
             self._place.close(executor)
@@ -318,7 +323,21 @@ class _Gathering:
         except OndaError as error:
             self._fail(error)
             return futures
+        try:
+            self._submit_each(futures)
+        except Cancelled as stopped:
+            for future in futures:
+                future.cancel()
+            self._fail(stopped)
+            return futures
+        if not futures:
+            self._finish()
+        return futures
+
+    def _submit_each(self, futures: list[Future[Any]]) -> None:
+        """Submit every case; raise `Cancelled` where that is not wanted any more."""
         for k, case in enumerate(self._cases):
+            self._control.quiet.progress(0.0)
             key = key_of(case.study.name, case.inputs)
             if self._runner._place.shares_memory:
                 future = self._runner.executor.submit(
@@ -328,9 +347,6 @@ class _Gathering:
                 future = self._runner._submit_away(case.study, case.inputs, key)
             future.add_done_callback(lambda f, k=k: self._one_done(k, f))  # type: ignore[misc]
             futures.append(future)
-        if not futures:
-            self._finish()
-        return futures
 
     def _one_done(self, k: int, future: Future[Any]) -> None:
         if self._outer.done():
