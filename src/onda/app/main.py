@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication
 
 from onda.app.ending import Ending
 from onda.app.faults import Faults
+from onda.app.memory import give_memory_back
 from onda.app.recents import known_look, remember_file
 from onda.app.shell.window import MainWindow
 from onda.project.begin import empty_project
@@ -25,6 +26,7 @@ def application() -> QApplication:
     existing = QApplication.instance()
     if isinstance(existing, QApplication):
         return existing
+    give_memory_back()
     app = QApplication(sys.argv[:1])
     app.setApplicationName("onda")
     app.setApplicationDisplayName("Onda")
