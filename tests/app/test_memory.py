@@ -26,8 +26,8 @@ if sys.argv[1] == "back":
 del_me = np.ones(2**25 // 8 - 1000)
 del del_me
 kept, blocks = [], []
-for k in range(150):
-    blocks.append(np.ones(2**20 // 8))
+for k in range(75):
+    blocks.append(np.ones(2**21 // 8))
     kept.append(bytes(3000 + k))
 before = rss()
 del blocks

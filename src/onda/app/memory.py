@@ -9,7 +9,8 @@ __all__ = ["give_memory_back"]
 
 _ARENA_MAX, _MMAP_THRESHOLD, _TRIM_THRESHOLD = -8, -3, -1
 """Parameters of mallopt(3)."""
-_ARENAS, _BYTES = 2, 2**17
+# A megabyte costs 3 % of a network's views in page faults, an eighth of that a quarter.
+_ARENAS, _BYTES = 2, 2**20
 
 
 def give_memory_back() -> bool:
