@@ -9,9 +9,7 @@ from pathlib import Path
 
 import openpyxl
 import pytest
-from typer.testing import CliRunner
 
-from onda.cli.main import app
 from onda.demo import fulmar_project
 from onda.errors import InputError
 from onda.project.base import set_value
@@ -22,6 +20,7 @@ from onda.studies.buses.bus import BUS
 from onda.studies.buses.inputs import bus_inputs
 from onda.studies.buses.search import BUS_SEARCH, search_inputs
 from onda.studies.buses.sweep import BUS_SWEEP, sweep_inputs
+from tests.cli.running import run
 
 pytestmark = pytest.mark.usefixtures("results_at_hand")
 
@@ -43,13 +42,6 @@ def file(project, tmp_path_factory: pytest.TempPathFactory) -> str:
     path = tmp_path_factory.mktemp("bus") / "fulmar.onda"
     save_project(project, path)
     return str(path)
-
-
-def run(*arguments: str) -> tuple[int, str]:
-    done = CliRunner().invoke(app, list(arguments))
-    if done.exception is not None and not isinstance(done.exception, SystemExit):
-        raise done.exception
-    return done.exit_code, done.stdout
 
 
 def test_cases_are_those_of_the_study_the_worst_first(

@@ -13,9 +13,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from typer.testing import CliRunner
 
-from onda.cli.main import app
 from onda.project.files import Content, keep
 from onda.project.model import Project
 from onda.project.store import save_project
@@ -33,6 +31,7 @@ from onda.studies.networks.network import NETWORK
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.path import PATH
 from onda.studies.paths.sweep import measures_with
+from tests.cli.running import run
 
 pytestmark = pytest.mark.usefixtures("results_at_hand")
 DEVICES = resources.files("onda.data") / "devices"
@@ -43,13 +42,6 @@ def file(project: Project, tmp_path_factory: pytest.TempPathFactory) -> str:
     path = tmp_path_factory.mktemp("values") / "fulmar.onda"
     save_project(project, path)
     return str(path)
-
-
-def run(*arguments: str) -> tuple[int, str]:
-    done = CliRunner().invoke(app, list(arguments))
-    if done.exception is not None and not isinstance(done.exception, SystemExit):
-        raise done.exception
-    return done.exit_code, done.stdout
 
 
 def told(*arguments: str) -> Any:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from onda.cli.common import name_and_values, print_json
+from onda.cli.common import name_and_values, number, print_json
 from onda.errors import InputError
 
 if TYPE_CHECKING:
@@ -21,18 +21,12 @@ if TYPE_CHECKING:
 
 __all__ = [
     "asked_search",
-    "number",
     "pins_of",
     "sweep_of",
     "tell_pins",
     "tell_search",
     "tell_sweep",
 ]
-
-
-def number(value: float) -> float | None:
-    """A number as JSON can have it."""
-    return value if math.isfinite(value) else None
 
 
 def asked_search(
@@ -115,20 +109,20 @@ def tell_sweep(case: BusCase, found: BusSweep, *, as_json: bool) -> None:
         typer.echo(f"  {row['value']:g}: {margins}, {1e3 * found.height[k]:.0f} mV, {row['state']}")
 
 
-def pins_of(design: Design, bus: Bus) -> list[PinRow]:
+def pins_of(runner: StudyRunner, design: Design, bus: Bus) -> list[PinRow]:
     """Pins of all signals at all devices whose files have pins."""
     from onda.project.buses.pins import pin_rows
     from onda.project.files import content_of
-    from onda.studies.devices.use import models_in
+    from onda.studies.devices.device_file import DEVICE_FILE, DeviceFileInputs
 
     path = design.path(bus.data[0].path)
     pins = {}
     for device in bus.devices:
         use = path.end(device.end).model
         if use is not None:
-            file = models_in(content_of(design.device_file(use.file)))
-            every = [p for c in file.components.values() for p in c.pins.values()]
-            pins[device.id] = [(p.name, p.signal) for p in every if file.choices(p.model)]
+            content = content_of(design.device_file(use.file))
+            found = runner.result(DEVICE_FILE, DeviceFileInputs(content))
+            pins[device.id] = [(p.pin, p.signal) for p in found.pins]
     return pin_rows(bus, pins)
 
 

@@ -13,7 +13,6 @@ import typer
 
 from onda.cli.bus_answers import (
     asked_search,
-    number,
     pins_of,
     sweep_of,
     tell_pins,
@@ -24,6 +23,7 @@ from onda.cli.common import (
     EXIT_FAILS,
     FileArgument,
     JsonOption,
+    number,
     open_project,
     pick,
     print_json,
@@ -96,11 +96,11 @@ def bus(
 
     project = open_project(file)
     found = pick(project.design.buses, bus, "bus", file=file)
-    if pins:
-        places = pins_of(project.design, found)
-        tell_pins(found, places, as_json=as_json)
-        raise typer.Exit(0 if all(one.fits for one in places) else EXIT_FAILS)
     with running() as runner:
+        if pins:
+            places = pins_of(runner, project.design, found)
+            tell_pins(found, places, as_json=as_json)
+            raise typer.Exit(0 if all(one.fits for one in places) else EXIT_FAILS)
         if search:
             design = project.design
             answer = runner.result(BUS_SEARCH, asked_search(design, found, search, only, runner))

@@ -28,6 +28,7 @@ __all__ = [
     "SchedulerOption",
     "console",
     "name_and_values",
+    "number",
     "open_project",
     "pick",
     "print_json",
@@ -171,3 +172,8 @@ def name_and_values(typed: str, examples: str) -> tuple[str, list[float]]:
         return name.strip(), [float(v) for v in rest.split(",") if v.strip()]
     except ValueError:
         raise InputError(f"--sweep {typed}", remedy=f"As in {examples}.") from None
+
+
+def number(value: float) -> float | None:
+    """A number as JSON can have it."""
+    return value if math.isfinite(value) else None

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import typer
 
-from onda.cli.common import name_and_values
+from onda.cli.common import name_and_values, number
 
 if TYPE_CHECKING:
     from onda.project.links.link import Link
@@ -16,10 +16,6 @@ if TYPE_CHECKING:
     from onda.studies.links.link import LinkEye, Setting
 
 __all__ = ["bits_of", "corners_of", "map_of", "print_eye", "summary_of", "sweep_of"]
-
-
-def _number(value: float) -> float | None:
-    return value if math.isfinite(value) else None
 
 
 def _setting(setting: Setting) -> dict[str, Any]:
@@ -32,8 +28,8 @@ def _setting(setting: Setting) -> dict[str, Any]:
                 "name": e.name,
                 "height_v": e.height,
                 "width_s": e.width,
-                "left_s": _number(e.left),
-                "right_s": _number(e.right),
+                "left_s": number(e.left),
+                "right_s": number(e.right),
                 "tallest_at_s": e.tallest,
                 "area_vs": e.area,
             }
@@ -66,11 +62,11 @@ def summary_of(name: str, result: LinkEye) -> dict[str, Any]:
         "jitter_as_noise_v": merit.jitter,
         "noise_v": merit.noise,
         "jitter": {
-            "random_s": _number(result.jitter.random),
-            "deterministic_s": _number(result.jitter.deterministic),
-            "total_s": _number(result.jitter.total),
+            "random_s": number(result.jitter.random),
+            "deterministic_s": number(result.jitter.deterministic),
+            "total_s": number(result.jitter.total),
         },
-        "mask_growth": _number(result.mask_growth),
+        "mask_growth": number(result.mask_growth),
         "delay_s": result.delay,
         "doubts": list(result.doubts),
     }
@@ -104,10 +100,10 @@ def sweep_of(runner: StudyRunner, design: Design, link: Link, typed: str) -> dic
     return {
         "over": found.over,
         "values": found.values.tolist(),
-        "height_v": [_number(v) for v in found.heights.tolist()],
-        "width_ui": [_number(v) for v in found.widths.tolist()],
-        "merit_db": [_number(v) for v in found.merits.tolist()],
-        "loss_db": [_number(v) for v in found.losses.tolist()],
+        "height_v": [number(v) for v in found.heights.tolist()],
+        "width_ui": [number(v) for v in found.widths.tolist()],
+        "merit_db": [number(v) for v in found.merits.tolist()],
+        "loss_db": [number(v) for v in found.losses.tolist()],
         "why": list(found.why),
     }
 
@@ -120,9 +116,9 @@ def corners_of(runner: StudyRunner, design: Design, link: Link) -> list[dict[str
     return [
         {
             "name": name,
-            "height_v": _number(point.height),
-            "width_ui": _number(point.width),
-            "merit_db": _number(point.merit),
+            "height_v": number(point.height),
+            "width_ui": number(point.width),
+            "merit_db": number(point.merit),
             "why": point.why,
         }
         for name, point in zip(found.names, found.points, strict=True)
@@ -143,7 +139,7 @@ def bits_of(runner: StudyRunner, design: Design, link: Link) -> dict[str, Any]:
             {
                 "height_v": one.height,
                 "width_ui": one.width,
-                "jitter_pp_ui": _number(one.jitter_pp),
+                "jitter_pp_ui": number(one.jitter_pp),
                 "threshold_v": one.threshold,
             }
             for one in found.eye.openings

@@ -120,8 +120,8 @@ class BusSweep:
     @property
     def holds(self) -> NDArray[np.bool_]:
         """At which values both margins hold and the eye is open."""
-        worst = np.minimum(np.minimum(self.setup, self.hold), self.height)
-        return np.asarray(np.nan_to_num(worst, nan=-1.0) >= 0.0)
+        # What has no number does not compare.
+        return (self.setup >= 0.0) & (self.hold >= 0.0) & (self.height >= 0.0)
 
 
 def sweep_inputs(

@@ -118,7 +118,7 @@ class LinkSweep:
     @property
     def is_open(self) -> NDArray[np.bool_]:
         """At which values there is an eye."""
-        return np.asarray(np.nan_to_num(self.heights, nan=-1.0) > 0.0)
+        return self.heights > 0.0
 
 
 def sweep_inputs(
