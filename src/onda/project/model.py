@@ -20,7 +20,7 @@ from onda.project.requirements import Requirement
 
 __all__ = ["SCHEMA_VERSION", "Design", "KeptState", "Project"]
 
-SCHEMA_VERSION = 12
+SCHEMA_VERSION = 13
 
 
 class Design(Frozen):
@@ -115,7 +115,7 @@ class KeptState(Frozen):
 class Project(Frozen):
     """One board."""
 
-    schema_version: Literal[12] = 12
+    schema_version: Literal[13] = 13
     name: Name
     revision: Annotated[str, StringConstraints(max_length=40)] = ""
     design: Design

@@ -94,6 +94,11 @@ def _from_11(tree: dict[str, Any]) -> dict[str, Any]:
     return tree | {"schema_version": 12}
 
 
+def _from_12(tree: dict[str, Any]) -> dict[str, Any]:
+    """Schema 13: lanes of an operation, the worst bits, settings alike over corners."""
+    return tree | {"schema_version": 13}
+
+
 MIGRATIONS: dict[int, Migration] = {
     1: _from_1,
     2: _from_2,
@@ -106,6 +111,7 @@ MIGRATIONS: dict[int, Migration] = {
     9: _from_9,
     10: _from_10,
     11: _from_11,
+    12: _from_12,
 }
 """From schema n to n + 1, by n. Each takes and returns the plain tree."""
 

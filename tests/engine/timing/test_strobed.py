@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 
-from onda.engine.timing.strobed import Derating, Sheet, Waveform, edges_short, lane_timing
+from onda.engine.timing.strobed import DecidedData, Derating, Sheet, Waveform, lane_timing
 from onda.errors import NotPhysical
 
 NS = 1e-9
@@ -155,13 +155,15 @@ def test_bits_that_are_not_there_by_the_strobe_are_counted(points, short) -> Non
     data = wave((0, 0.2), *points, (6, points[-1][1]))
     timing = lane_timing(data, STROBE, SHEET, (0, 6 * NS))
     assert [e.bit for e in timing.edges] == [1, 0]
-    assert edges_short(data, SHEET, timing) == short
+    assert DecidedData(data, SHEET).short(timing) == short
     # Upside down ones are zeros.
     turned = Waveform(data.time, 1.2 - data.volts)
-    assert edges_short(turned, SHEET, lane_timing(turned, STROBE, SHEET, (0, 6 * NS))) == short
+    assert (
+        DecidedData(turned, SHEET).short(lane_timing(turned, STROBE, SHEET, (0, 6 * NS))) == short
+    )
 
 
 def test_a_bit_that_lasts_since_before_the_waveform_has_its_level() -> None:
     still = wave((0, 0.74), (6, 0.74))
     timing = lane_timing(still, STROBE, SHEET, (0, 6 * NS))
-    assert edges_short(still, SHEET, timing) == (0, 0)
+    assert DecidedData(still, SHEET).short(timing) == (0, 0)

@@ -127,16 +127,43 @@ def test_a_bus_is_made_from_a_few_decisions(project: Project) -> None:
     bus = made.design.bus(ref.id)
     assert [s.name for s in bus.data] == ["D0", "D1", "D2"]
     assert [d.end for d in bus.devices] == ["driver", "A", "receiver"]
-    assert [(o.drives, o.listens) for o in bus.operations] == [
-        ("controller", "device-1"),
-        ("controller", "device-2"),
+    # The far ends have device files, so that they can drive too.
+    assert [(o.name, o.drives, o.listens) for o in bus.operations] == [
+        ("Write Module A", "controller", "device-1"),
+        ("Write Module B", "controller", "device-2"),
+        ("Read Module A", "device-1", "controller"),
+        ("Read Module B", "device-2", "controller"),
     ]
+    writes = cook(RECIPES["bus"], project, answers | {"ways": "writes"})[0].design.bus(ref.id)
+    assert [o.id for o in writes.operations] == ["write-1", "write-2"]
     assert {r.measure for r in made.requirements if r.subject == ref.id} == {
         "bus_setup",
         "bus_hold",
     }
     with pytest.raises(InputError, match="each another one"):
         cook(RECIPES["bus"], project, answers | {"names": "D0 D0"})
+
+
+def test_a_bus_is_made_with_address(project) -> None:
+    answers = {
+        "name": "New bus", "data": "mem-dq", "strobe": "mem-dq", "names": "D0", "rate": "2 Gb/s",
+        "address": "A0, A1", "address_path": "mem-ca", "clock": "mem-ca", "ways": "writes",
+    }  # fmt: skip
+    made, ref = cook(RECIPES["bus"], project, answers)
+    bus = made.design.bus(ref.id)
+    assert [(s.name, s.path, s.strobe, s.takes) for s in bus.signals] == [
+        ("Strobe", "mem-dq", "", "both"), ("Clock", "mem-ca", "", "rising"),
+        ("D0", "mem-dq", "DQS", "both"), ("A0", "mem-ca", "CK", "both"),
+        ("A1", "mem-ca", "CK", "both"),
+    ]  # fmt: skip
+    assert [(o.name, o.over, o.listens) for o in bus.operations] == [
+        ("Write Module A", "data", "device-1"), ("Write Module B", "data", "device-2"),
+        ("Address Module A", "address", "device-1"), ("Address Module B", "address", "device-2"),
+    ]  # fmt: skip
+    assert all(d.address_sheet is not None for d in bus.devices[1:])
+    assert [s.name for s in bus.taken_in(bus.operations[-1])] == ["A0", "A1"]
+    with pytest.raises(InputError, match="each another one"):
+        cook(RECIPES["bus"], project, answers | {"address": "D0"})
 
 
 def test_only_a_strobe_takes(byte0: Bus) -> None:

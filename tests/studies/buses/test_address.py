@@ -297,7 +297,9 @@ def test_bits_that_are_not_there_cost_all_that_is_asked(project, clocked, found)
     number = found.cases.index(cases[0])
 
     def with_short(**fields: int) -> BusResult:
-        looked = tuple(replace(x, **fields) for x in results[number].looked)
+        looked = results[number].looked
+        short = {name: np.full(looked.setup.shape, n) for name, n in fields.items()}
+        looked = replace(looked, **short)
         again = [*results]
         again[number] = replace(results[number], looked=looked)
         return BUS.gather(inputs, [*again, *found.levelled])

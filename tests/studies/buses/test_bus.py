@@ -19,11 +19,12 @@ from onda.project.kind import Ref
 from onda.project.quantities import parse_quantity as q
 from onda.studies.buses.book import BUS_BOOK, book_inputs, sheets_of
 from onda.studies.buses.bus import BUS, BusResult
-from onda.studies.buses.case import BUS_CASE, CaseResult, Looked, best_of, case_waves
+from onda.studies.buses.case import BUS_CASE, CaseResult, case_waves
 from onda.studies.buses.inputs import bus_inputs
 from onda.studies.buses.judge import measure_bus
+from onda.studies.buses.looked import CaseEyes, Looked, common_level, common_place
 from onda.studies.buses.plan import case_path
-from onda.studies.buses.seen import BUS_SEEN
+from onda.studies.buses.seen import BUS_SEEN, SeenInputs
 from onda.studies.core.keys import key_of
 from onda.studies.core.margin import State, margin_of
 from onda.studies.core.study import Control
@@ -67,10 +68,14 @@ def test_a_case_is_its_waveforms_held_against_the_sheet(project, small, found) -
         )  # fmt: skip
         unit = one.unit_interval
         # The place of the strobe that its lane has chosen.
-        place = next(
-            x.offset
-            for x in case.found.looked
-            if (x.setup, x.hold) == (case.found.setup, case.found.hold)
+        looked = case.found.looked
+        number = looked.number(case.found.level)
+        (place,) = (
+            float(offset)
+            for offset, setup, hold in zip(
+                looked.offsets, looked.setup[:, number], looked.hold[:, number], strict=True
+            )
+            if (setup, hold) == (case.found.setup, case.found.hold)
         )
         window = ((one.lead + 0.5) * unit + place, (one.data.count - 0.5) * unit + place)
         timing = lane_timing(
@@ -83,10 +88,9 @@ def test_a_case_is_its_waveforms_held_against_the_sheet(project, small, found) -
         assert case.found.hold == pytest.approx(timing.worst_hold, abs=1e-13)
         assert case.found.height == pytest.approx(timing.height)
         assert case.found.centre == pytest.approx(timing.centre_level)
-        # The level lies on the sheet's steps, next to the middle of the eye.
+        # The level lies on the sheet's steps.
         step = sheet.level_step.si
         assert case.found.level / step == pytest.approx(round(case.found.level / step))
-        assert abs(case.found.level - case.found.centre) <= step
         assert case.setup == pytest.approx(case.found.setup + case.shift - place)
         assert case.hold == pytest.approx(case.found.hold - case.shift + place)
 
@@ -107,10 +111,21 @@ def test_a_lane_has_one_strobe_moved_to_where_its_margins_are_alike(small, found
     assert dq1.setup - dq6.setup == pytest.approx(longer * 7.0e-9, rel=0.25)
 
 
-def eyes(**heights: float) -> tuple[Looked, ...]:
+def looked_at(
+    heights: dict[float, float], levels: tuple[float, ...] = (0.6,), centre: float = 0.6
+) -> Looked:
+    """A signal with its strobe at places, s, and the heights there; no margin but 0."""
+    places, tall = np.array(list(heights)), np.array(list(heights.values()))
+    nothing, shape = np.zeros(len(places)), (len(places), len(levels))
+    return Looked(
+        places, np.array(levels), nothing + centre, np.zeros(shape), np.zeros(shape),
+        np.zeros(shape, int), np.zeros(shape, int), centre + tall / 2, centre - tall / 2,
+    )  # fmt: skip
+
+
+def eyes(**heights: float) -> Looked:
     """A signal looked at with its strobe at places in ps (`m` for minus) and the heights there."""
-    places = ((float(name[1:].replace("m", "-")) * 1e-12, h) for name, h in heights.items())
-    return tuple(Looked(place, 0.0, 0.0, 0.6, 0.6, height) for place, height in places)
+    return looked_at({float(k[1:].replace("m", "-")) * 1e-12: h for k, h in heights.items()})
 
 
 @pytest.mark.parametrize(
@@ -128,7 +143,86 @@ def eyes(**heights: float) -> tuple[Looked, ...]:
     ],
 )
 def test_a_lane_chooses_the_place_of_its_strobe(signals, place) -> None:
-    assert best_of(signals) == pytest.approx(place * 1e-12)
+    assert common_place(signals) == pytest.approx(place * 1e-12)
+
+
+@pytest.mark.parametrize(
+    ("signals", "level"),
+    [
+        # Between the lowest one and the highest zero of all: 0.5 and 0.72 V of the first, 0.56 and
+        # 0.8 V of the second one.
+        (
+            [
+                looked_at({0.0: 0.22}, (0.6, 0.61, 0.64), 0.61),
+                looked_at({0.0: 0.24}, (0.61, 0.64, 0.68), 0.68),
+            ],
+            0.64,
+        ),
+        # Only levels that both have; of two that are as near the lower one.
+        ([looked_at({0.0: 0.2}, (0.55, 0.65)), looked_at({0.0: 0.2}, (0.55, 0.6, 0.65))], 0.55),
+        # A strobe that stands where only one of them is open.
+        ([looked_at({0.0: 0.2}, (0.6,)), looked_at({5e-11: 0.2}, (0.7,), 0.7)], 0.6),
+    ],
+)
+def test_a_lane_chooses_its_level(signals, level) -> None:
+    assert common_level(signals, 0.0) == level
+
+
+def test_signals_of_a_lane_are_decided_around_one_level(project, small, found) -> None:
+    """The lane's margins, from its waveforms around the level in the middle of all its eyes."""
+    inputs = bus_inputs(project.design, small)
+    for lane in {(c.operation, c.corner) for c in found.cases}:
+        both = [
+            (one, c)
+            for one, c in zip(inputs.cases, found.cases, strict=True)
+            if (c.operation, c.corner) == lane
+        ]
+        assert len({c.found.level for _, c in both}) == 1
+        level = both[0][1].found.level
+        eyes_of = [CaseEyes(one, case_waves(one)) for one, _ in both]
+        place = next(
+            float(x)
+            for x in both[0][1].found.looked.offsets
+            if abs(x - both[0][1].shift) <= 0.0625 * both[0][0].unit_interval + 1e-15
+            or len(both[0][1].found.looked.offsets) == 1
+        )
+        timings = [eye.timing(place, level) for eye in eyes_of]
+        middle = 0.5 * (min(t.lowest_one for t in timings) + max(t.highest_zero for t in timings))
+        assert abs(level - middle) <= 0.5 * both[0][0].sheet.level_step + 1e-12
+
+
+def test_set_alike_all_corners_share_strobe_and_level(project, small, found) -> None:
+    alike = bus_inputs(project.design, set_value(small, alike=True))
+    shared = BUS.gather(alike, [c.found for c in found.cases])
+    for operation in ("write-b", "read-a"):
+        ours = [c for c in shared.cases if c.operation == operation]
+        theirs = [c for c in found.cases if c.operation == operation]
+        assert len({(c.shift, c.found.level) for c in ours}) == 1
+        assert len({(c.shift, c.found.level) for c in theirs}) == 2
+        # Margins are alike over all of them, and no better than where each is set by itself.
+        assert min(c.setup for c in ours) == pytest.approx(min(c.hold for c in ours), abs=1e-15)
+        assert min(c.worst for c in ours) <= min(c.worst for c in theirs) + 1e-13
+        # They are those of the waveforms with the strobe there, around that level.
+        for one, case in zip(
+            [c for c in alike.cases if c.operation == operation], ours, strict=True
+        ):
+            timing = CaseEyes(one, case_waves(one)).timing(case.shift, case.found.level)
+            assert case.setup == pytest.approx(timing.worst_setup, abs=2e-12)
+            assert case.hold == pytest.approx(timing.worst_hold, abs=2e-12)
+
+
+def test_an_eye_elsewhere_than_its_lanes_level_says_so(project, small) -> None:
+    inputs = bus_inputs(project.design, small, "write-b")
+    one = [c for c in inputs.cases if c.corner == "typ"]
+    there = [
+        CaseResult(setup=0.0, hold=0.0, looked=looked_at({0.0: 0.3}, (0.6, 0.61), 0.6)),
+        CaseResult(setup=0.0, hold=0.0, looked=looked_at({0.0: 0.3}, (0.7,), 0.7)),
+        CaseResult(setup=0.0, hold=0.0, looked=looked_at({0.0: 0.3}, (0.6, 0.61), 0.6)),
+    ]
+    cases = (*one, replace(one[0], signal="other"))
+    result = BUS.gather(replace(inputs, cases=cases), there)
+    assert [c.state for c in result.cases] == ["holds", "unknown", "holds"]
+    assert "level of its lane" in result.cases[1].found.failure
 
 
 def test_a_signal_that_is_closed_where_its_lane_is_open_says_so(project, small) -> None:
@@ -266,12 +360,21 @@ def test_measures_are_the_least_of_all_cases(found) -> None:
 
 def test_traces_around_the_strobe_are_the_waveform(project, small) -> None:
     one = bus_inputs(project.design, small).cases[0]
-    seen, waves = BUS_SEEN.run(one, Control()), case_waves(one)
     case = BUS_CASE.run(one, Control())
-    assert seen.level == case.level
-    middle = seen.traces[:, len(seen.time) // 2]
-    ones = middle[middle > seen.level]
-    assert float(ones.min() - middle[middle <= seen.level].max()) == pytest.approx(case.height)
+    waves = case_waves(one)
+    for shift in (0.0, 60e-12):
+        seen = BUS_SEEN.run(SeenInputs(one, shift, 0.61), Control())
+        assert seen.level == 0.61
+        looked = case.looked
+        middle = seen.traces[:, len(seen.time) // 2]
+        ones, zeros = middle[middle > seen.level], middle[middle <= seen.level]
+        timing = CaseEyes(one, waves).timing(shift, 0.61)
+        assert float(ones.min()) == pytest.approx(timing.lowest_one)
+        assert float(zeros.max()) == pytest.approx(timing.highest_zero)
+        if shift in looked.offsets:
+            assert timing.height == pytest.approx(looked.heights[looked.place(shift)])
+        strobe = np.interp(seen.whole_time - shift, waves.strobe_time, waves.strobe)
+        assert seen.whole_strobe == pytest.approx(strobe)
     assert seen.time[[0, -1]] == pytest.approx([-one.unit_interval, one.unit_interval])
     assert (seen.setup, seen.hold, seen.ac) == (one.sheet.setup, one.sheet.hold, one.sheet.ac)
     assert np.interp(5e-9, seen.whole_time, seen.whole_data) == pytest.approx(

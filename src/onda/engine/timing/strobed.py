@@ -8,8 +8,7 @@ of slews (as data sheets of source-synchronous memories define them).
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 from itertools import pairwise
 
 import numpy as np
@@ -18,13 +17,15 @@ from numpy.typing import NDArray
 from onda.errors import NotPhysical
 
 __all__ = [
+    "DecidedData",
     "Derating",
     "EdgeTiming",
     "LaneTiming",
     "Sheet",
+    "StrobeEdges",
     "Waveform",
-    "edges_short",
     "lane_timing",
+    "strobe_edges",
 ]
 
 FloatArray = NDArray[np.float64]
@@ -76,10 +77,17 @@ class Derating:
         ):
             raise NotPhysical("derating", "a table of another shape", "a row a data slew")
 
-    def at(self, data: float, strobe: float) -> float:
-        """Seconds to add."""
-        rows = [float(np.interp(strobe, self.strobe_slew, row)) for row in self.delta]
-        return float(np.interp(data, self.data_slew, rows))
+    def at(self, data: FloatArray | float, strobe: FloatArray | float) -> FloatArray:
+        """Seconds to add, as many as there are slews."""
+        data, strobe = np.asarray(data, float), np.asarray(strobe, float)
+        table = np.stack([np.interp(strobe, self.strobe_slew, row) for row in self.delta])
+        if len(table) == 1:
+            return np.asarray(table[0])
+        slews = np.array(self.data_slew)
+        row = np.clip(np.searchsorted(slews, data, side="right") - 1, 0, len(slews) - 2)
+        share = np.clip((data - slews[row]) / (slews[row + 1] - slews[row]), 0.0, 1.0)
+        low, high = (np.take_along_axis(table, k[None], axis=0)[0] for k in (row, row + 1))
+        return np.asarray(low + share * (high - low))
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,23 +124,63 @@ class EdgeTiming:
     hold_margin: float
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
+class StrobeEdges:
+    """Edges of a strobe: times `at` s, whether they rise, and their slews V/s, each (n,)."""
+
+    at: FloatArray
+    rising: NDArray[np.bool_]
+    slew: FloatArray
+
+    def later(self, offset: float) -> StrobeEdges:
+        """The same edges, `offset` s later."""
+        return replace(self, at=self.at + offset)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class LaneTiming:
     """All edges of a lane.
 
     Attributes
     ----------
-    worst_setup, worst_hold : s, least margins; NaN where no edge has one
-    strobe_shift : s to add to every edge so that both become equal
+    edge, setup, hold, setup_slew, hold_slew, strobe_slew, setup_margin, hold_margin : (n,) s and
+        V/s at each edge; NaN where there is no such crossing
+    bit : (n,) that is sampled
     lowest_one, highest_zero : V at the edges; NaN where there are none of that kind
     """
 
-    edges: tuple[EdgeTiming, ...]
-    worst_setup: float
-    worst_hold: float
-    strobe_shift: float
+    edge: FloatArray
+    bit: NDArray[np.int64]
+    setup: FloatArray
+    hold: FloatArray
+    setup_slew: FloatArray
+    hold_slew: FloatArray
+    strobe_slew: FloatArray
+    setup_margin: FloatArray
+    hold_margin: FloatArray
     lowest_one: float
     highest_zero: float
+
+    @property
+    def edges(self) -> tuple[EdgeTiming, ...]:
+        """Edge by edge."""
+        columns = [getattr(self, f.name).tolist() for f in fields(EdgeTiming)]
+        return tuple(EdgeTiming(*row) for row in zip(*columns, strict=True))
+
+    @property
+    def worst_setup(self) -> float:
+        """Least margin of set-up, s; NaN where no edge has one."""
+        return _least(self.setup_margin)
+
+    @property
+    def worst_hold(self) -> float:
+        """Least margin of hold, s; NaN where no edge has one."""
+        return _least(self.hold_margin)
+
+    @property
+    def strobe_shift(self) -> float:
+        """Seconds to add to every edge so that both worst margins become equal."""
+        return 0.5 * (self.worst_hold - self.worst_setup)
 
     @property
     def centre_level(self) -> float:
@@ -143,6 +191,31 @@ class LaneTiming:
     def height(self) -> float:
         """Of the eye at the edges, V."""
         return self.lowest_one - self.highest_zero
+
+
+def strobe_edges(
+    strobe: Waveform, level: float, window: tuple[float, float], *, edges: str = "both"
+) -> StrobeEdges:
+    """Crossings of 0 V of a differential strobe inside a window (s), with its slews between
+    `-level` and `level` (V) about each.
+
+    Raises
+    ------
+    NotPhysical : `edges` is neither "both" nor "rising", or there are none
+    """
+    if edges not in ("both", "rising"):
+        raise NotPhysical("edges", edges, "both or rising")
+    at, rising, slew = [], [], []
+    for way in (1, -1) if edges == "both" else (1,):
+        times = strobe.crossings(0.0, way)
+        times = times[(times >= window[0]) & (times <= window[1])]
+        at.append(times)
+        rising.append(np.full(len(times), way > 0))
+        slew.append(_strobe_slews(strobe, level, times, way))
+    order = np.argsort(np.concatenate(at))
+    if not len(order):
+        raise NotPhysical("strobe", "no edge in the window", "one or more")
+    return StrobeEdges(*(np.concatenate(x)[order] for x in (at, rising, slew)))
 
 
 def lane_timing(
@@ -159,60 +232,82 @@ def lane_timing(
     ------
     NotPhysical : `edges` is neither "both" nor "rising", or there are none
     """
-    if edges not in ("both", "rising"):
-        raise NotPhysical("edges", edges, "both or rising")
-    ways = (1, -1) if edges == "both" else (1,)
-    found = [(t, way) for way in ways for t in strobe.crossings(0.0, way).tolist()]
-    inside = sorted(x for x in found if window[0] <= x[0] <= window[1])
-    if not inside:
-        raise NotPhysical("strobe", "no edge in the window", "one or more")
-    at, way = np.array([t for t, _ in inside]), np.array([way for _, way in inside])
-    volts = np.interp(at, data.time, data.volts)
-    bit = (volts > sheet.vref).astype(int)
-    looked = np.empty((len(at), len(_LOOKED)))
-    for one in (0, 1):
-        looked[bit == one, :4] = _data_times(data, sheet, at[bit == one], 1 if one else -1)
-    for direction in ways:
-        looked[way == direction, 4] = _strobe_slews(strobe, sheet, at[way == direction], direction)
-    timings = tuple(
-        _edge(sheet, edge, kind, *row)
-        for edge, kind, row in zip(at.tolist(), bit.tolist(), looked.tolist(), strict=True)
+    found = strobe_edges(strobe, sheet.strobe_level, window, edges=edges)
+    return DecidedData(data, sheet).timing(found)
+
+
+class DecidedData:
+    """Data around the levels of a sheet, to be held against edges of a strobe wherever it is."""
+
+    def __init__(self, data: Waveform, sheet: Sheet) -> None:
+        self._data, self._sheet = data, sheet
+        self._passes = {bit: _passes(data, sheet, 1 if bit else -1) for bit in (0, 1)}
+
+    def timing(self, edges: StrobeEdges) -> LaneTiming:
+        """Timing at edges whose slews are those between the sheet's levels."""
+        at, sheet = edges.at, self._sheet
+        volts = np.interp(at, self._data.time, self._data.volts)
+        bit = (volts > sheet.vref).astype(np.int64)
+        found = np.empty((4, len(at)))
+        for one, passes in self._passes.items():
+            found[:, bit == one] = _data_times(passes, sheet, at[bit == one])
+        setup, hold, setup_slew, hold_slew = found
+        return LaneTiming(
+            at,
+            bit,
+            setup,
+            hold,
+            setup_slew,
+            hold_slew,
+            edges.slew,
+            setup - _required(sheet.setup_base, sheet.setup_derating, setup_slew, edges.slew),
+            hold - _required(sheet.hold_base, sheet.hold_derating, hold_slew, edges.slew),
+            float(volts[bit == 1].min()) if bit.any() else math.nan,
+            float(volts[bit == 0].max()) if not bit.all() else math.nan,
+        )
+
+    def short(self, timing: LaneTiming) -> tuple[int, int]:
+        """At how many edges a bit has not come to its ac level since it last passed the reference,
+        and at how many it lies within its dc level: data have no set-up, or no hold, there at all.
+
+        The times of `timing` are then those of bits before or after.
+        """
+        no_setup = no_hold = 0
+        for one, passes in self._passes.items():
+            at = timing.edge[timing.bit == one]
+            towards = 1 if one else -1
+            reached, began = _last_before(passes.to_ac, at), _last_before(passes.to_vref, at)
+            # A bit that began before the waveform is as it was found.
+            no_setup += int(np.sum(~np.isnan(began) & ~(reached >= began)))
+            volts = np.interp(at, self._data.time, self._data.volts)
+            dc = self._sheet.vref + towards * self._sheet.dc_offset
+            no_hold += int(np.sum(towards * (volts - dc) < 0.0))
+        return no_setup, no_hold
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Passes:
+    """Times s at which data pass the levels of a bit, towards it and away from it."""
+
+    to_ac: FloatArray
+    to_vref: FloatArray
+    from_dc: FloatArray
+    from_vref: FloatArray
+
+
+def _passes(data: Waveform, sheet: Sheet, towards: int) -> _Passes:
+    ac, dc = sheet.vref + towards * sheet.ac_offset, sheet.vref + towards * sheet.dc_offset
+    return _Passes(
+        data.crossings(ac, towards),
+        data.crossings(sheet.vref, towards),
+        data.crossings(dc, -towards),
+        data.crossings(sheet.vref, -towards),
     )
-    setup, hold = (
-        _least([getattr(e, name) for e in timings]) for name in ("setup_margin", "hold_margin")
-    )
-    return LaneTiming(
-        timings,
-        setup,
-        hold,
-        0.5 * (hold - setup),
-        float(volts[bit == 1].min()) if bit.any() else math.nan,
-        float(volts[bit == 0].max()) if not bit.all() else math.nan,
-    )
 
 
-def edges_short(data: Waveform, sheet: Sheet, timing: LaneTiming) -> tuple[int, int]:
-    """At how many edges a bit has not come to its ac level since it last passed the reference, and
-    at how many it lies within its dc level: data have no set-up, or no hold, there at all.
-
-    The times of `lane_timing` are then those of bits before or after.
-    """
-    no_setup = no_hold = 0
-    for one, towards in ((1, 1), (0, -1)):
-        at = np.array([e.edge for e in timing.edges if e.bit == one])
-        if not len(at):
-            continue
-        ac, dc = sheet.vref + towards * sheet.ac_offset, sheet.vref + towards * sheet.dc_offset
-        to_ac, to_vref = data.crossings(ac, towards), data.crossings(sheet.vref, towards)
-        reached, began = _last_before(to_ac, at), _last_before(to_vref, at)
-        # A bit that began before the waveform is as it was found.
-        no_setup += int(np.sum(~np.isnan(began) & ~(reached >= began)))
-        no_hold += int(np.sum(towards * (np.interp(at, data.time, data.volts) - dc) < 0.0))
-    return no_setup, no_hold
-
-
-def _least(values: Sequence[float]) -> float:
-    return min((v for v in values if not math.isnan(v)), default=math.nan)
+def _least(values: FloatArray) -> float:
+    there = values[~np.isnan(values)]
+    return float(there.min()) if len(there) else math.nan
 
 
 def _last_before(times: FloatArray, at: FloatArray) -> FloatArray:
@@ -227,58 +322,29 @@ def _first_after(times: FloatArray, at: FloatArray) -> FloatArray:
     return np.concatenate([times, [np.nan]])[np.searchsorted(times, at, side="right")]
 
 
-def _data_times(data: Waveform, sheet: Sheet, at: FloatArray, towards: int) -> FloatArray:
-    """Set-up and hold s, their slews V/s (n, 4) at edges that sample a one (1) or a zero (-1)."""
-    ac, dc = sheet.vref + towards * sheet.ac_offset, sheet.vref + towards * sheet.dc_offset
-    to_ac, to_vref = data.crossings(ac, towards), data.crossings(sheet.vref, towards)
-    from_dc, from_vref = data.crossings(dc, -towards), data.crossings(sheet.vref, -towards)
-    reached = _last_before(to_ac, at)
-    left = _first_after(from_dc, at)
+def _data_times(passes: _Passes, sheet: Sheet, at: FloatArray) -> FloatArray:
+    """Set-up and hold s, their slews V/s (4, n) at edges that sample a bit."""
+    reached = _last_before(passes.to_ac, at)
+    left = _first_after(passes.from_dc, at)
     # The transition itself: up to the first crossing of the ac level, from the last of the dc one.
-    began = _last_before(to_vref, reached)
-    setup_slew = sheet.ac_offset / (_first_after(to_ac, began) - began)
-    ended = _first_after(from_vref, left)
-    hold_slew = sheet.dc_offset / (ended - _last_before(from_dc, ended))
-    return np.stack([at - reached, left - at, setup_slew, hold_slew], axis=1)
+    began = _last_before(passes.to_vref, reached)
+    setup_slew = sheet.ac_offset / (_first_after(passes.to_ac, began) - began)
+    ended = _first_after(passes.from_vref, left)
+    hold_slew = sheet.dc_offset / (ended - _last_before(passes.from_dc, ended))
+    return np.stack([at - reached, left - at, setup_slew, hold_slew])
 
 
-def _strobe_slews(strobe: Waveform, sheet: Sheet, at: FloatArray, way: int) -> FloatArray:
-    """V/s (n,) of the strobe through its levels about each edge."""
-    level = way * sheet.strobe_level
-    left = _first_after(strobe.crossings(level, way), at)
-    began = _last_before(strobe.crossings(-level, way), at)
-    return 2.0 * sheet.strobe_level / (left - began)
+def _strobe_slews(strobe: Waveform, level: float, at: FloatArray, way: int) -> FloatArray:
+    """V/s (n,) of the strobe between its levels (V) about each edge."""
+    left = _first_after(strobe.crossings(way * level, way), at)
+    began = _last_before(strobe.crossings(-way * level, way), at)
+    return 2.0 * level / (left - began)
 
 
-_LOOKED = ("setup", "hold", "setup_slew", "hold_slew", "strobe_slew")
-
-
-def _edge(
-    sheet: Sheet,
-    at: float,
-    bit: int,
-    setup: float,
-    hold: float,
-    setup_slew: float,
-    hold_slew: float,
-    strobe_slew: float,
-) -> EdgeTiming:
-    return EdgeTiming(
-        at,
-        bit,
-        setup,
-        hold,
-        setup_slew,
-        hold_slew,
-        strobe_slew,
-        setup - _required(sheet.setup_base, sheet.setup_derating, setup_slew, strobe_slew),
-        hold - _required(sheet.hold_base, sheet.hold_derating, hold_slew, strobe_slew),
-    )
-
-
-def _required(base: float, table: Derating | None, data: float, strobe: float) -> float:
+def _required(
+    base: float, table: Derating | None, data: FloatArray, strobe: FloatArray
+) -> FloatArray:
+    """Seconds (n,) that are asked; NaN where a table needs a slew that is not there."""
     if table is None:
-        return base
-    if math.isnan(data) or math.isnan(strobe):
-        return math.nan
+        return np.full(len(data), base)
     return base + table.at(data, strobe)

@@ -170,6 +170,7 @@ class Operation(Frozen):
     ----------
     drives, listens : devices
     over : which lanes
+    lanes : strobes, or clocks, whose lanes alone it goes over; empty for all of them
     settings : by device; those that are not named are as their paths have them
     strobe_at : of the strobe's edges behind those of the data, where they are taken, bits of its
         lane
@@ -181,6 +182,7 @@ class Operation(Frozen):
     drives: Identifier
     listens: Identifier
     over: Over = "data"
+    lanes: Annotated[tuple[Identifier, ...], Field(max_length=40)] = ()
     settings: Annotated[tuple[EndSetting, ...], Field(max_length=40)] = ()
     strobe_at: UnitInterval = default_of("0.5 UI", "unit interval")
     centred: bool = True
@@ -188,6 +190,7 @@ class Operation(Frozen):
     @model_validator(mode="after")
     def _consistent(self) -> Operation:
         check_unique("device", (s.id for s in self.settings))
+        check_unique("lane", self.lanes)
         if self.drives == self.listens:
             raise ValueError(f"operation {self.name}: {self.drives} cannot send to itself")
         return self
@@ -204,8 +207,11 @@ class Bus(Frozen):
     ----------
     rate : bits a second on each signal; prbs, bits : what is sent in each case
     typed : ones and zeros that are sent instead, over and over; empty for none
+    worst : whether each case also sends the bits that close its eye furthest
     corners : that are looked at
     levelling_step : by which the sender moves a strobe of data towards the clock; None leaves it
+    alike : whether strobes, reference levels and levelling steps are set once for all corners, as
+        of a device that is trained once, and not for each by itself
     """
 
     id: Identifier
@@ -217,11 +223,13 @@ class Bus(Frozen):
     rate: DataRate
     prbs: Pattern = 9
     typed: Annotated[str, StringConstraints(pattern=r"^[01]*$", max_length=4096)] = ""
+    worst: bool = False
     bits: Annotated[int, Field(ge=16, le=4096)] = 128
     corners: Annotated[
         tuple[Literal["typ", "slow", "fast"], ...], Field(min_length=1, max_length=3)
     ] = CORNERS  # type: ignore[assignment]
     levelling_step: Time | None = None
+    alike: bool = False
 
     @model_validator(mode="after")
     def _consistent(self) -> Bus:
@@ -242,6 +250,8 @@ class Bus(Frozen):
             raise ValueError(f"bus {self.name}: no signal is taken by a strobe")
         if self.typed and len(set(self.typed)) < 2:
             raise ValueError(f"bus {self.name}: bits that are all alike have no edge")
+        if self.typed and self.worst:
+            raise ValueError(f"bus {self.name}: bits are typed, or the worst ones looked for")
         known = {d.id: d for d in self.devices}
         for operation in self.operations:
             for device in (
@@ -251,8 +261,13 @@ class Bus(Frozen):
             ):
                 if device not in known:
                     raise ValueError(f"operation {operation.name}: there is no device {device!r}")
+            edges = "rising edges of a clock" if operation.over == "address" else "both edges"
+            for lane in operation.lanes:
+                if lane not in {s.id for s in self.strobes_in(operation)}:
+                    raise ValueError(
+                        f"operation {operation.name}: {lane!r} is no signal that takes at {edges}"
+                    )
             if not self.taken_in(operation):
-                edges = "rising edges of a clock" if operation.over == "address" else "both edges"
                 raise ValueError(f"operation {operation.name}: no signal is taken at {edges}")
             if known[operation.listens].sheet_for(operation.over) is None:
                 name = known[operation.listens].name
@@ -272,7 +287,8 @@ class Bus(Frozen):
     def strobes_in(self, operation: Operation) -> tuple[BusSignal, ...]:
         """Strobes, or clocks, of the lanes that an operation goes over."""
         edges = "rising" if operation.over == "address" else "both"
-        return tuple(s for s in self.signals if not s.strobe and s.takes == edges)
+        some = (s for s in self.signals if not s.strobe and s.takes == edges)
+        return tuple(s for s in some if not operation.lanes or s.id in operation.lanes)
 
     def taken_in(self, operation: Operation) -> tuple[BusSignal, ...]:
         """Signals that are taken in an operation, those of a lane together."""

@@ -1,14 +1,15 @@
-"""Study `bus`: all cases of a bus, the strobe of every lane centred."""
+"""Study `bus`: all cases of a bus, every lane with one strobe and one reference level."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from onda.studies.buses.case import BUS_CASE, CaseResult, best_of
-from onda.studies.buses.inputs import BusInputs, CaseInputs, all_cases
+from onda.studies.buses.case import BUS_CASE, CaseResult
+from onda.studies.buses.inputs import BusInputs, CaseInputs, LevellingInputs, all_cases
 from onda.studies.buses.levelling import BUS_LEVELLING, Levelled
+from onda.studies.buses.looked import Looked, common_level, common_place
 from onda.studies.buses.plan import BusPlan
 from onda.studies.core.study import Case, Control, Study, compute
 
@@ -80,13 +81,88 @@ def _split(inputs: BusPlan | BusInputs) -> Sequence[Case]:
     return [*cases, *(Case(BUS_LEVELLING, one) for one in parts.levelled)]
 
 
-def _lane(one: CaseInputs) -> tuple[str, str, str]:
-    return one.lane, one.operation, one.corner
+Lane = tuple[str, ...]
+"""What is set together: a strobe and its signals in an operation, at a corner or at all."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Set:
+    """Where the strobe of a lane stands, s from where it comes, and its reference level, V; `fine`
+    s that it is moved beyond, to where its worst margins are alike."""
+
+    offset: float
+    level: float
+    fine: float
+
+
+def _lane(inputs: BusInputs, one: CaseInputs | LevellingInputs) -> Lane:
+    return (one.lane, one.operation, *(() if inputs.alike else (one.corner,)))
+
+
+def _least_of(some: Iterable[float]) -> float:
+    return min((x for x in some if not math.isnan(x)), default=math.nan)
+
+
+def _settings(
+    inputs: BusInputs, there: Sequence[tuple[CaseInputs, CaseResult]]
+) -> dict[Lane, _Set]:
+    """What every lane goes by: one strobe and one level for all of its signals."""
+    lanes: dict[Lane, list[Looked]] = {}
+    centred = {}
+    for one, result in there:
+        if result.looked is not None:
+            lanes.setdefault(_lane(inputs, one), []).append(result.looked)
+            centred[_lane(inputs, one)] = one.operation in inputs.centred
+    found = {}
+    for lane, some in lanes.items():
+        offset = common_place(some)
+        level = common_level(some, offset)
+        here = [
+            (float(x.setup[k, n]), float(x.hold[k, n]))
+            for x in some
+            if (k := x.place(offset)) is not None and (n := x.number(level)) is not None
+        ]
+        room = _least_of(hold for _, hold in here) - _least_of(setup for setup, _ in here)
+        fine = 0.5 * room if centred[lane] and math.isfinite(room) else 0.0
+        found[lane] = _Set(offset, level, fine)
+    return found
 
 
 def _with_none(margin: float, asked: float) -> float:
     """A worst margin where some bits have none of the time that is asked; NaN where all have."""
     return -asked if math.isnan(margin) else min(margin, -asked)
+
+
+def _set_as(one: CaseInputs, result: CaseResult, lane: _Set | None) -> BusCase:
+    """A case as its lane is set."""
+    shift = 0.0
+    setup, hold = result.setup, result.hold
+    looked = result.looked
+    if looked is not None and lane is not None:
+        k, n = looked.place(lane.offset), looked.number(lane.level)
+        if k is None:
+            result = replace(result, failure="its eye is closed where its lane's strobe stands")
+        elif n is None:
+            result = replace(result, failure="its eye lies elsewhere than the level of its lane")
+        else:
+            setup, hold = float(looked.setup[k, n]), float(looked.hold[k, n])
+            one_low, zero_high = float(looked.lowest_one[k]), float(looked.highest_zero[k])
+            result = replace(
+                result, setup=setup, hold=hold, shift=0.5 * (hold - setup), level=lane.level,
+                centre=0.5 * (one_low + zero_high), height=one_low - zero_high,
+            )  # fmt: skip
+            shift = lane.offset + lane.fine
+            setup, hold = setup + lane.fine, hold - lane.fine
+            # Bits that are not there by the strobe have none of what is asked, wherever others
+            # stand.
+            if looked.no_setup[k, n]:
+                setup = _with_none(setup, one.sheet.setup)
+            if looked.no_hold[k, n]:
+                hold = _with_none(hold, one.sheet.hold)
+    return BusCase(
+        one.signal, one.signal_name, one.lane, one.operation, one.operation_name, one.corner,
+        setup, hold, shift, one.unit_interval, result,
+    )  # fmt: skip
 
 
 def _gather(whole: BusPlan | BusInputs, found: Sequence[CaseResult | Levelled | None]) -> BusResult:
@@ -96,43 +172,25 @@ def _gather(whole: BusPlan | BusInputs, found: Sequence[CaseResult | Levelled | 
         (one, r if isinstance(r, CaseResult) else CaseResult(failure="not there yet"))
         for one, r in zip(inputs.cases, found[:count], strict=True)
     ]
-    lanes: dict[tuple[str, str, str], list[CaseResult]] = {}
-    for one, result in there:
-        if result.looked and not result.failure:
-            lanes.setdefault(_lane(one), []).append(result)
-    places = {lane: best_of([r.looked for r in some]) for lane, some in lanes.items()}
-    cases = []
-    for one, result in there:
-        shift = fine = 0.0
-        place = places.get(_lane(one))
-        here = next((x for x in result.looked if x.offset == place), None)
-        if result.looked and here is None:
-            result = replace(result, failure="its eye is closed where its lane's strobe stands")
-        elif here is not None:
-            # The whole lane goes by one strobe.
-            result = replace(
-                result, setup=here.setup, hold=here.hold, shift=0.5 * (here.hold - here.setup),
-                level=here.level, centre=here.centre, height=here.height,
-            )  # fmt: skip
-            if one.operation in inputs.centred:
-                some = [x for r in lanes[_lane(one)] for x in r.looked if x.offset == place]
-                room = min(x.hold for x in some) - min(x.setup for x in some)
-                fine = 0.5 * room if math.isfinite(room) else 0.0
-                shift = here.offset + fine
-        setup, hold = result.setup + fine, result.hold - fine
-        # Bits that are not there by the strobe have none of what is asked, wherever others stand.
-        if here is not None and here.no_setup:
-            setup = _with_none(setup, one.sheet.setup)
-        if here is not None and here.no_hold:
-            hold = _with_none(hold, one.sheet.hold)
-        cases.append(
-            BusCase(
-                one.signal, one.signal_name, one.lane, one.operation, one.operation_name,
-                one.corner, setup, hold, shift, one.unit_interval, result,
-            )
-        )  # fmt: skip
-    levelled = (r for r in found[count:] if isinstance(r, Levelled))
-    return BusResult(tuple(cases), tuple(levelled))
+    lanes = _settings(inputs, there)
+    cases = [_set_as(one, r, lanes.get(_lane(inputs, one))) for one, r in there]
+    return BusResult(tuple(cases), _moved_alike(inputs, found[count:]))
+
+
+def _moved_alike(
+    inputs: BusInputs, found: Sequence[CaseResult | Levelled | None]
+) -> tuple[Levelled, ...]:
+    """Strobes beside their clock, moved by the same where corners are set alike."""
+    some = [r for r in found if isinstance(r, Levelled)]
+    if not inputs.alike:
+        return tuple(some)
+    steps = {_lane(inputs, one): one.step for one in inputs.levelled}
+    moved: dict[Lane, float] = {}
+    for lane, step in steps.items():
+        late = [r.late for r in some if (r.lane, r.operation) == lane and not math.isnan(r.late)]
+        if late and step > 0.0:
+            moved[lane] = step * round(0.5 * (min(late) + max(late)) / step)
+    return tuple(r.moved_by(moved.get((r.lane, r.operation), r.moved)) for r in some)
 
 
 def _run(inputs: BusPlan | BusInputs, control: Control) -> BusResult:

@@ -26,6 +26,7 @@ from onda.studies.paths.items import Item, PathInputs, with_ends, with_items
 from onda.studies.paths.sweep import with_value
 
 __all__ = [
+    "WORST_BITS",
     "BusInputs",
     "CaseInputs",
     "LevellingInputs",
@@ -37,6 +38,8 @@ __all__ = [
 
 _LEAD = 8
 """Bits before those that are judged, while the net comes to its swing."""
+WORST_BITS = 6 * 27
+"""Bits that the worst histories of a case take behind its others."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +77,8 @@ class CaseInputs:
 
     The first `lead` of its bits are not judged; the strobe is one and zero in turn, of bits that
     may be shorter, and is taken `strobe_at` s behind where it would come; `edges` are "both" or
-    "rising"; `centred` looks at other places of the strobe too.
+    "rising"; `centred` looks at other places of the strobe too; with `worst` the last `WORST_BITS`
+    are those that close the eye furthest.
     """
 
     signal: str
@@ -90,6 +94,7 @@ class CaseInputs:
     strobe_at: float
     centred: bool = True
     edges: Literal["both", "rising"] = "both"
+    worst: bool = False
 
     @property
     def unit_interval(self) -> float:
@@ -116,18 +121,19 @@ class LevellingInputs:
 @dataclass(frozen=True, slots=True)
 class BusInputs:
     """Cases of a bus; `centred` are operations whose strobe is moved for each lane; `levelled` are
-    strobes that are held against a clock."""
+    strobes that are held against a clock; `alike` has all of it set once for all corners."""
 
     cases: tuple[CaseInputs, ...]
     centred: tuple[str, ...]
     levelled: tuple[LevellingInputs, ...] = ()
+    alike: bool = False
 
 
 @lru_cache(maxsize=4)
 def all_cases(plan: BusPlan) -> BusInputs:
     """Every case of a bus, and every strobe that is held against a clock."""
     levelled = tuple(x for o in plan.operations for x in _levelled(plan, o))
-    return BusInputs(tuple(_cases(plan)), _centred(plan), levelled)
+    return BusInputs(tuple(_cases(plan)), _centred(plan), levelled, plan.alike)
 
 
 def bus_inputs(design: Design, bus: Bus, only: str = "") -> BusInputs:
@@ -143,7 +149,12 @@ def bus_inputs(design: Design, bus: Bus, only: str = "") -> BusInputs:
     cases = tuple(_cases(plan, only))
     if not cases:
         raise InputError(f"nothing of {bus.name} is called {only!r}")
-    return BusInputs(cases, _centred(plan))
+    return BusInputs(cases, _centred(plan), alike=plan.alike)
+
+
+def _count(plan: BusPlan) -> int:
+    """Bits of a case."""
+    return _LEAD + plan.bits + (WORST_BITS if plan.worst else 0)
 
 
 def _centred(plan: BusPlan) -> tuple[str, ...]:
@@ -197,7 +208,7 @@ class _Nets:
         key = strobe.id, corner
         if key not in self._strobes:
             longer = 2 if strobe.takes == "rising" else 1
-            count = longer * (self.plan.bits + _LEAD)
+            count = longer * _count(self.plan)
             wave = self.wave(strobe, corner, 0, count, self.plan.unit_interval)
             self._strobes[key] = StrobeInputs(wave, self._routes[strobe.path, corner].single)
         return self._strobes[key]
@@ -249,13 +260,14 @@ def _case(nets: _Nets, signal: PlannedSignal, strobe: PlannedSignal, corner: str
         operation.id,
         operation.name,
         corner,
-        nets.wave(signal, corner, plan.order, plan.bits + _LEAD, bit),
+        nets.wave(signal, corner, plan.order, _count(plan), bit),
         nets.strobe(strobe, corner),
         operation.sheet,
         _LEAD,
         operation.strobe_at * bit,
         operation.centred,
         strobe.takes,
+        plan.worst,
     )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from onda.engine.timing.strobed import Waveform
 from onda.errors import NotPhysical, OndaError
@@ -41,6 +41,11 @@ class Levelled:
     def left(self) -> float:
         """Seconds that the clock still comes later than the moved strobe."""
         return self.late - self.moved
+
+    def moved_by(self, moved: float) -> Levelled:
+        """The same, its strobe moved by other steps."""
+        allowed = self.room + abs(self.left)
+        return replace(self, moved=moved, room=allowed - abs(self.late - moved))
 
     @property
     def state(self) -> str:

@@ -68,6 +68,7 @@ class PlannedOperation:
     strobe_at : bits of its lane from the edges of data to where they are taken
     room : s that a strobe of data may come from its clock, infinite where nothing is asked
     clocked : id of the operation over address between the same devices, empty for none
+    lanes : strobes whose lanes it goes over, empty for all
     """
 
     id: str
@@ -80,6 +81,7 @@ class PlannedOperation:
     sheet: SheetInputs
     room: float
     clocked: str
+    lanes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,6 +104,8 @@ class BusPlan:
     unit_interval : s, of data
     order, bits : of the pseudo-random bits of each case; typed : bits that are sent instead
     step : s, by which strobes are moved towards their clock, 0 for not at all
+    worst : whether each case also sends the bits that close its eye furthest
+    alike : whether strobes, levels and steps are set once for all corners
     """
 
     signals: tuple[PlannedSignal, ...]
@@ -113,6 +117,8 @@ class BusPlan:
     bits: int
     typed: str
     step: float
+    worst: bool
+    alike: bool
 
     def signal(self, identifier: str) -> PlannedSignal:
         """The signal of that id."""
@@ -121,7 +127,8 @@ class BusPlan:
     def strobes_in(self, operation: PlannedOperation) -> tuple[PlannedSignal, ...]:
         """Strobes, or clocks, of the lanes that an operation goes over."""
         edges = "rising" if operation.over == "address" else "both"
-        return tuple(s for s in self.signals if not s.strobe and s.takes == edges)
+        some = (s for s in self.signals if not s.strobe and s.takes == edges)
+        return tuple(s for s in some if not operation.lanes or s.id in operation.lanes)
 
     def taken_in(self, operation: PlannedOperation) -> tuple[PlannedSignal, ...]:
         """Signals that are taken in an operation, lane by lane."""
@@ -166,6 +173,8 @@ def bus_plan(design: Design, bus: Bus) -> BusPlan:
         bus.bits,
         bus.typed,
         bus.levelling_step.si if bus.levelling_step is not None else 0.0,
+        bus.worst,
+        bus.alike,
     )
 
 
@@ -201,6 +210,7 @@ def _operation(bus: Bus, operation: Operation) -> PlannedOperation:
         _sheet(sheet),
         sheet.to_clock.si if sheet.to_clock is not None else math.inf,
         next(clocked, "") if operation.over == "data" else "",
+        operation.lanes,
     )
 
 

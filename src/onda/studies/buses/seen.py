@@ -7,14 +7,24 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.studies.buses.case import case_waves, timed
+from onda.studies.buses.case import case_waves, sent
 from onda.studies.buses.inputs import CaseInputs
+from onda.studies.buses.looked import CaseEyes
 from onda.studies.core.study import Control, Study
 
-__all__ = ["BUS_SEEN", "CaseSeen"]
+__all__ = ["BUS_SEEN", "CaseSeen", "SeenInputs"]
 
 FloatArray = NDArray[np.float64]
 _SAMPLES = 81
+
+
+@dataclass(frozen=True, slots=True)
+class SeenInputs:
+    """A case as its lane is set: `shift` s that the strobe is moved by, `level` V."""
+
+    case: CaseInputs
+    shift: float
+    level: float
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -35,28 +45,28 @@ class CaseSeen:
     whole_strobe: FloatArray
 
 
-def _run(inputs: CaseInputs, _: Control) -> CaseSeen:
+def _run(asked: SeenInputs, _: Control) -> CaseSeen:
+    inputs = sent(asked.case)
     waves = case_waves(inputs)
-    timing, level = timed(inputs, waves)
-    unit, asked = inputs.unit_interval, inputs.sheet
+    edges = CaseEyes(inputs, waves).edges(asked.shift).at
+    unit, sheet = inputs.unit_interval, inputs.sheet
     around = np.linspace(-unit, unit, _SAMPLES)
-    edges = np.array([e.edge for e in timing.edges])
     traces = np.interp((edges[:, None] + around).ravel(), waves.time, waves.data)
     whole = np.linspace(0.0, float(waves.time[-1]), 4000)
     return CaseSeen(
         around,
         traces.reshape(len(edges), -1),
-        level,
-        asked.ac,
-        asked.dc,
-        asked.setup,
-        asked.hold,
+        asked.level,
+        sheet.ac,
+        sheet.dc,
+        sheet.setup,
+        sheet.hold,
         whole,
         np.interp(whole, waves.time, waves.data),
-        np.interp(whole, waves.strobe_time, waves.strobe),
+        np.interp(whole, waves.strobe_time + asked.shift, waves.strobe),
     )
 
 
-BUS_SEEN: Study[CaseInputs, CaseSeen] = Study(
+BUS_SEEN: Study[SeenInputs, CaseSeen] = Study(
     "bus_seen", _run, CaseSeen, keep_on_disk=False, title="Case of a bus"
 )

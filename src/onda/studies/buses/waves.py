@@ -7,8 +7,9 @@ from dataclasses import dataclass
 
 from onda.errors import InputError
 from onda.formats.waves_file import NamedWaves, write_waves_csv, write_waves_hdf5
-from onda.studies.buses.case import CaseWaves, case_waves
+from onda.studies.buses.case import case_waves, sent
 from onda.studies.buses.inputs import BusInputs, CaseInputs
+from onda.studies.buses.looked import CaseWaves
 from onda.studies.core.study import Case, Control, Study, compute
 
 __all__ = ["BUS_WAVES", "WavesFile", "WavesInputs", "waves_inputs"]
@@ -45,7 +46,7 @@ def waves_inputs(bus: BusInputs, suffix: str) -> WavesInputs:
 
 BUS_WAVE: Study[CaseInputs, CaseWaves] = Study(
     "bus_wave",
-    lambda inputs, _: case_waves(inputs),
+    lambda inputs, _: case_waves(sent(inputs)),
     CaseWaves,
     keep_on_disk=False,
     title="Waveforms of a case",

@@ -39,7 +39,7 @@ from onda.studies.buses.bus import BUS, BusCase, BusResult
 from onda.studies.buses.inputs import bus_inputs
 from onda.studies.buses.plan import BusPlan, alone, bus_plan
 from onda.studies.buses.search import BUS_SEARCH, BusSearch, search_inputs
-from onda.studies.buses.seen import BUS_SEEN, CaseSeen
+from onda.studies.buses.seen import BUS_SEEN, CaseSeen, SeenInputs
 from onda.studies.buses.sweep import BUS_SWEEP, BusSweep, sweep_inputs
 from onda.studies.buses.waves import BUS_WAVES, WavesFile, WavesInputs, waves_inputs
 from onda.studies.devices.device_file import DEVICE_FILE, DeviceFileInputs, DeviceSummary
@@ -308,15 +308,14 @@ class BusesStage(OneResultStage[BusResult]):
             if self.map.case == case:
                 self.case_view.show_case(case, seen)
 
+        def inputs() -> SeenInputs:
+            cases = bus_inputs(self.design, alone(bus, case.operation, case.signal)).cases
+            one = next(one for one in cases if one.corner == case.corner)
+            return SeenInputs(one, case.shift, case.found.level)
+
         self.subject.ask(
-            "case", BUS_SEEN,
-            lambda: next(
-                one
-                for one in bus_inputs(self.design, alone(bus, case.operation, case.signal)).cases
-                if one.corner == case.corner
-            ),
-            show, lambda why: self.case_view.show_case(None, None, why),
-        )  # fmt: skip
+            "case", BUS_SEEN, inputs, show, lambda why: self.case_view.show_case(None, None, why)
+        )
 
     def _ask_search(self, bus: Bus, case: BusCase) -> None:
         view = self.views.get("search", SearchView)
