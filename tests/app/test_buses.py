@@ -32,7 +32,7 @@ from onda.studies.buses.inputs import all_cases, bus_inputs
 from onda.studies.buses.levelling import Levelled
 from onda.studies.buses.plan import bus_plan
 from onda.studies.buses.search import BUS_SEARCH, BusSearch, search_inputs
-from onda.studies.buses.seen import BUS_SEEN
+from onda.studies.buses.seen import BUS_SEEN, SeenInputs
 from onda.studies.buses.sweep import BUS_SWEEP, BusSweep, sweep_inputs
 from tests.app.conftest import MakeWindow, only, type_into
 
@@ -127,10 +127,11 @@ def test_a_cell_is_chosen_and_seen(window: MainWindow) -> None:
         for c in bus_inputs(design, design.bus("byte0"), "DQ6").cases
         if (c.operation, c.corner) == ("write-b", "typ")
     )
-    seen = window.desk.runner.result(BUS_SEEN, one)
+    asked = SeenInputs(one, case.shift, case.found.level)
+    seen = window.desk.runner.result(BUS_SEEN, asked)
     data, asked = stage.case_view.eye.curves
     n = len(seen.time)
-    assert data.x[:n] == pytest.approx(1e12 * (seen.time - case.shift))
+    assert data.x[:n] == pytest.approx(1e12 * seen.time)
     assert data.y[:n] == pytest.approx(1e3 * seen.traces[0])
     assert np.isnan(data.y[n])
     assert float(np.nanmin(asked.x)) == pytest.approx(-1e12 * seen.setup)

@@ -71,6 +71,22 @@ def test_cases_are_those_of_the_study_the_worst_first(
     assert openpyxl.load_workbook(book)["Cases"].max_row == 5
 
 
+def test_worst_bits_are_sent_for_one_run(project, file, runner) -> None:
+    bus = set_value(project.design.bus("byte0"), worst=True)
+    found = runner.result(BUS, bus_inputs(project.design, bus))
+    _, out = run("bus", file, "--worst", "--json")
+    rows = {(r["signal"], r["operation"]): r for r in json.loads(out)["cases"]}
+    plain = {
+        (r["signal"], r["operation"]): r for r in json.loads(run("bus", file, "--json")[1])["cases"]
+    }
+    for case in found.cases:
+        row = rows[case.signal_name, case.operation_name]
+        assert row["setup_margin_s"] == pytest.approx(case.setup)
+        assert row["height_v"] == pytest.approx(case.found.height)
+        assert row["level_v"] == pytest.approx(case.found.level)
+        assert row["height_v"] < plain[case.signal_name, case.operation_name]["height_v"]
+
+
 def test_a_table_and_words_say_the_same(file) -> None:
     _, out = run("bus", file, "--csv")
     rows = list(csv.DictReader(io.StringIO(out)))

@@ -220,6 +220,9 @@ class Look(QObject):
         QCheckBox:focus {{ color: {t.sea}; }}
         QProgressBar {{ background: {t.track}; border: none; border-radius: 3px; }}
         QProgressBar::chunk {{ background: {t.sea}; border-radius: 3px; }}
+        QTableWidget {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.hairline};
+            border-radius: 5px; gridline-color: {t.hairline}; }}
+        QTableWidget::item:selected {{ background: {t.sea_tint}; color: {t.ink}; }}
         QLineEdit, QComboBox {{ background: {t.sheet}; border: 1px solid {t.hairline}; border-radius: 5px;
             padding: 2px 6px; min-height: 20px; selection-background-color: {t.sea}; selection-color: {t.on_sea}; }}
         QLineEdit:focus, QComboBox:focus {{ border: 2px solid {t.sea}; padding: 1px 5px; }}

@@ -111,19 +111,17 @@ def tell_sweep(case: BusCase, found: BusSweep, *, as_json: bool) -> None:
 
 def pins_of(runner: StudyRunner, design: Design, bus: Bus) -> list[PinRow]:
     """Pins of all signals at all devices whose files have pins."""
-    from onda.project.buses.pins import pin_rows
+    from onda.project.buses.pins import device_files, pin_rows
     from onda.project.files import content_of
     from onda.studies.devices.device_file import DEVICE_FILE, DeviceFileInputs
 
-    path = design.path(bus.data[0].path)
+    files = device_files(design, bus)
     pins = {}
-    for device in bus.devices:
-        use = path.end(device.end).model
-        if use is not None:
-            content = content_of(design.device_file(use.file))
-            found = runner.result(DEVICE_FILE, DeviceFileInputs(content))
-            pins[device.id] = [(p.pin, p.signal) for p in found.pins]
-    return pin_rows(bus, pins)
+    for file in dict.fromkeys(files.values()):
+        content = content_of(design.device_file(file))
+        found = runner.result(DEVICE_FILE, DeviceFileInputs(content))
+        pins[file] = [(p.pin, p.signal) for p in found.pins]
+    return pin_rows(bus, files, pins)
 
 
 def tell_pins(bus: Bus, rows: list[PinRow], *, as_json: bool) -> None:

@@ -40,7 +40,7 @@ __all__ = ["register"]
 _COLUMNS = (
     "signal", "operation", "corner", "setup_margin_s", "hold_margin_s", "centre_level_v",
     "strobe_shift_s", "height_v", "state", "why", "overshoot_v", "undershoot_v", "ring_back_v",
-    "narrowest_pulse_s", "least_duty", "largest_duty", "strobe_crossing_v",
+    "narrowest_pulse_s", "least_duty", "largest_duty", "strobe_crossing_v", "level_v",
 )  # fmt: skip
 
 
@@ -69,6 +69,9 @@ def bus(
     pins: Annotated[
         bool, typer.Option("--pins", help="Pins of all signals: set, proposed by name, or none.")
     ] = False,
+    worst: Annotated[
+        bool, typer.Option("--worst", help="Send the bits that close each eye furthest, too.")
+    ] = False,
     as_csv: Annotated[bool, typer.Option("--csv", help="A row for each case.")] = False,
     book: Annotated[
         Path | None, typer.Option("--book", help="Write a spreadsheet, a sheet a topic.")
@@ -86,6 +89,7 @@ def bus(
     answer; of a search or a sweep, where the present choice or value does; of pins, where none is
     set or proposed.
     """
+    from onda.project.base import set_value
     from onda.project.writing import write_atomically
     from onda.studies.buses.book import BUS_BOOK, book_inputs
     from onda.studies.buses.bus import BUS
@@ -96,6 +100,8 @@ def bus(
 
     project = open_project(file)
     found = pick(project.design.buses, bus, "bus", file=file)
+    if worst:
+        found = set_value(found, worst=True)
     with running() as runner:
         if pins:
             places = pins_of(runner, project.design, found)
@@ -109,12 +115,12 @@ def bus(
         inputs = bus_inputs(project.design, found, only)
         wanted = inputs if only else bus_plan(project.design, found)
         if sweep:
-            worst = runner.result(BUS, wanted).worst
-            assert worst is not None
+            least = runner.result(BUS, wanted).worst
+            assert least is not None
             tell_sweep(
-                worst, sweep_of(runner, project.design, found, worst, sweep), as_json=as_json
+                least, sweep_of(runner, project.design, found, least, sweep), as_json=as_json
             )
-            raise typer.Exit(0 if worst.state == "holds" else EXIT_FAILS)
+            raise typer.Exit(0 if least.state == "holds" else EXIT_FAILS)
         # What could not be written is told before anything is computed.
         drawn = waves_inputs(inputs, waves.suffix) if waves is not None else None
         result = runner.result(BUS, wanted)
@@ -165,6 +171,7 @@ def _row(one: BusCase) -> dict[str, Any]:
         "least_duty": number(found.duty[0]),
         "largest_duty": number(found.duty[1]),
         "strobe_crossing_v": number(found.crossing),
+        "level_v": number(found.level),
     }
 
 

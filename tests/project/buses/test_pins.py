@@ -7,7 +7,7 @@ import pytest
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.buses.bus import Bus, SignalPin
-from onda.project.buses.pins import PinRow, pin_rows, proposed_pins, with_pins
+from onda.project.buses.pins import PinRow, device_files, pin_rows, proposed_pins, with_pins
 
 PINS = (
     ("A1", "MEM_DQ0"), ("A2", "MEM_DQ1"), ("A3", "DQ10"), ("B1", "DQS0"), ("B2", "DQS0#"),
@@ -49,13 +49,43 @@ def bus(project) -> Bus:
 
 
 def test_rows_tell_what_is_set_and_what_is_proposed(bus: Bus) -> None:
-    rows = pin_rows(bus, {"A": (("H0", "DQ8"), ("H1", "DQ9")), "B": (("H9", "DQ8"),), "U1": ()})
+    files = {("mem-dq", "A"): "near", ("mem-dq", "B"): "far", ("mem-dq", "U1"): "chip"}
+    pins = {"near": (("H0", "DQ8"), ("H1", "DQ9")), "far": (("H9", "DQ8"),), "chip": ()}
+    rows = pin_rows(bus, files, pins)
     assert [r.device for r in rows] == ["A"] * 4 + ["B"] * 4
     by_place = {(r.signal, r.device): r for r in rows}
     assert by_place["DQ8", "A"] == PinRow("DQ8", "A", "E7", "H0")
     assert by_place["DQ8", "B"] == PinRow("DQ8", "B", "", "H9")
     assert by_place["DQ9", "A"].fits
     assert not by_place["DQ9", "B"].fits
+
+
+def test_a_device_may_have_another_file_on_another_path(bus: Bus) -> None:
+    *rest, last = bus.signals
+    other = set_value(bus, signals=(*rest, set_value(last, path="mem-ca")))
+    files = {("mem-dq", "A"): "dq", ("mem-ca", "A"): "ca", ("mem-dq", "B"): "dq"}
+    pins = {"dq": (("H0", "DQ8"), ("H9", last.name)), "ca": (("C0", last.name),)}
+    rows = {(r.signal, r.device): r.proposed for r in pin_rows(other, files, pins)}
+    assert rows["DQ8", "A"] == rows["DQ8", "B"] == "H0"
+    assert rows[last.id, "A"] == "C0"
+    assert (last.id, "B") not in rows
+
+
+def test_files_of_devices_are_those_of_their_paths(project) -> None:
+    bus = project.design.bus("byte0")
+    files = device_files(project.design, bus)
+    assert {path for path, _ in files} == {"mem-dq", "mem-ca"}
+    for (path, device), file in files.items():
+        end = project.design.path(path).end(bus.device(device).end)
+        assert end.model.file == file
+    bare = project.design.path("mem-ca")
+    bare = set_value(bare, receiver=set_value(bare.receiver, model=None))
+    design = set_value(
+        project.design,
+        paths=tuple(bare if p.id == bare.id else p for p in project.design.paths),
+    )
+    missing = set(files) - set(device_files(design, bus))
+    assert missing == {("mem-ca", next(d.id for d in bus.devices if d.end == "receiver"))}
 
 
 def test_pins_are_put_in_and_taken_out(bus: Bus) -> None:

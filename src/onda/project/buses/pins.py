@@ -8,8 +8,9 @@ from dataclasses import dataclass
 
 from onda.project.base import set_value
 from onda.project.buses.bus import Bus, BusSignal, SignalPin
+from onda.project.model import Design
 
-__all__ = ["PinRow", "pin_rows", "proposed_pins", "with_pins"]
+__all__ = ["PinRow", "device_files", "pin_rows", "proposed_pins", "with_pins"]
 
 Pins = Sequence[tuple[str, str]]
 """(pin, its signal in the device file)."""
@@ -58,18 +59,38 @@ class PinRow:
         return bool(self.set or self.proposed)
 
 
-def pin_rows(bus: Bus, pins: Mapping[str, Pins]) -> list[PinRow]:
-    """A row for every signal and device whose file has pins; `pins` by device."""
-    names = {s.id: s.name for s in bus.signals}
+def device_files(design: Design, bus: Bus) -> dict[tuple[str, str], str]:
+    """Which device file each device has on each path of a bus, by (path, device); those without one
+    are not there."""
+    found = {}
+    for name in dict.fromkeys(s.path for s in bus.signals):
+        path = design.path(name)
+        for device in bus.devices:
+            use = path.end(device.end).model
+            if use is not None:
+                found[name, device.id] = use.file
+    return found
+
+
+def pin_rows(
+    bus: Bus, files: Mapping[tuple[str, str], str], pins: Mapping[str, Pins]
+) -> list[PinRow]:
+    """A row for every signal and device whose file has pins; `files` as `device_files` has them,
+    `pins` by file.
+
+    Of signals that share a file at a device each pin is proposed once.
+    """
     rows = []
     for device in bus.devices:
-        some = pins.get(device.id, ())
-        if not some:
-            continue
-        proposed = proposed_pins(names, some)
+        there = {s.id: files.get((s.path, device.id), "") for s in bus.signals}
+        proposed: dict[str, str] = {}
+        for file in dict.fromkeys(there.values()):
+            names = {s.id: s.name for s in bus.signals if there[s.id] == file}
+            proposed |= proposed_pins(names, pins.get(file, ()))
         rows += [
             PinRow(s.id, device.id, s.pin_at(device.id), proposed.get(s.id, ""))
             for s in bus.signals
+            if pins.get(there[s.id])
         ]
     return rows
 

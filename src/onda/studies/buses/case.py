@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -56,7 +56,7 @@ class CaseResult:
     quality: WaveQuality | None = None
     why: str = ""
     failure: str = ""
-    looked: Looked | None = None
+    looked: Looked | None = field(default=None, compare=False)
 
 
 @held(2**27)

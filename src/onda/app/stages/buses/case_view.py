@@ -43,8 +43,7 @@ class CaseView(QWidget):
         why = found.why or "nothing takes much of this case"
         self.why.setText(f"{why[:1].upper()}{why[1:]}.")
         gap = np.full((len(seen.traces), 1), np.nan)
-        # The lane's strobe is moved to where its margins are alike.
-        x = 1e12 * (seen.time - case.shift)
+        x = 1e12 * seen.time
         across = np.concatenate([np.broadcast_to(x, seen.traces.shape), gap], axis=1).ravel()
         up = 1e3 * np.concatenate([seen.traces, gap], axis=1).ravel()
         asked = _asked(seen)

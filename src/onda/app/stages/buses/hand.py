@@ -68,6 +68,22 @@ class BusHand:
         pins = {(r.signal, r.device): r.proposed for r in rows if r.proposed and not r.set}
         self._editor.run(lambda: self._put("Take pins", signals=with_pins(bus, pins)))
 
+    def put_worst(self, chosen: str) -> None:
+        """Whether the worst bits are sent as well."""
+        self._editor.run(lambda: self._put("Change worst bits", worst=chosen == "yes"))
+
+    def put_alike(self, chosen: str) -> None:
+        """Whether levels and strobes are set once for all corners."""
+        self._editor.run(lambda: self._put("Change levels, strobes", alike=chosen == "yes"))
+
+    def put_bus(self, what: str, new: Bus) -> None:
+        """Another bus in its place; raise `InputError` where it does not fit."""
+        self._editor.put(what, new)
+
+    def attempt_bus(self, what: str, make: Callable[[], Bus]) -> bool:
+        """Another bus in its place; say why where it is refused, and whether it was not."""
+        return self._editor.attempt_put(what, make)
+
     def put_levelling(self, typed: str) -> None:
         """Another step of strobes towards their clock; empty for none."""
         step = parse_quantity(typed, "time", "ps") if typed else None

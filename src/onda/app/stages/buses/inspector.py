@@ -9,18 +9,22 @@ from pathlib import Path
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from onda.app.shell.asking import ask_open, ask_save
+from onda.app.shell.choices import Choices, ChoiceSpec
 from onda.app.shell.fields import Heading, NumberRows, TextField, label
 from onda.app.stages.buses.hand import BusHand
 from onda.app.stages.buses.lengths_form import LengthsForm, pieces_of
 from onda.app.stages.buses.sheet_form import SheetForm
 from onda.app.theme import Look
 from onda.project.base import set_value
-from onda.project.buses.bus import Bus, Operation
+from onda.project.buses.bus import Bus, Operation, SlewTable, TimingSheet
 from onda.project.model import Design
 from onda.studies.buses.bus import BusCase, BusResult
 
 __all__ = ["BusInspector"]
 
+_YES = {True: "yes", False: "no"}
+_WORST = (("no", "not sent"), ("yes", "sent as well"))
+_ALIKE = (("no", "for each corner"), ("yes", "alike in all"))
 _SHEETS = "Timing sheets (*.json)"
 
 
@@ -44,6 +48,8 @@ class BusInspector(QWidget):
         self.step.edit.setPlaceholderText("not moved")
         for field in (self.name, self.rate, self.bits, self.typed, self.step):
             layout.addWidget(field)
+        self.ways = Choices(look)
+        layout.addWidget(self.ways)
         layout.addWidget(Heading("Measured"))
         self.numbers = NumberRows(look)
         layout.addWidget(self.numbers)
@@ -63,6 +69,13 @@ class BusInspector(QWidget):
         self.bits.show_text(str(bus.bits))
         self.typed.show_text(bus.typed)
         self.step.show_text(bus.levelling_step.text if bus.levelling_step is not None else "")
+
+        self.ways.set_specs(
+            [
+                ChoiceSpec("Worst bits", _WORST, _YES[bus.worst], self._hand.put_worst),
+                ChoiceSpec("Levels, strobes", _ALIKE, _YES[bus.alike], self._hand.put_alike),
+            ]
+        )
 
     def show_numbers(self, result: BusResult | None, then: BusResult | None) -> None:
         """Show what is measured beside a kept state; nothing without a result."""
@@ -101,6 +114,20 @@ class BusInspector(QWidget):
         self.sheet.show_sheet(owner, device.sheet_for(self._operation.over))
 
     # ---- the sheet
+
+    @property
+    def owner(self) -> str:
+        """Whose sheet it is, and for what."""
+        return self.sheet.owner.text()
+
+    @property
+    def asked(self) -> TimingSheet | None:
+        """The sheet of the device that listens in the chosen case."""
+        return self._hand.sheet_of(self._operation) if self._operation is not None else None
+
+    def put_table(self, field: str, table: SlewTable | None) -> None:
+        """Another table of slews in the sheet."""
+        self._put_sheet(field, table)
 
     def _put_sheet(self, field: str, value: object) -> None:
         if self._operation is not None:

@@ -51,6 +51,7 @@ class PinsView(QWidget):
         super().__init__()
         self._look, self._put = look, put
         self._bus: Bus | None = None
+        self._files: Mapping[tuple[str, str], str] = {}
         self._pins: Mapping[str, Pins] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 8, 0)
@@ -72,11 +73,15 @@ class PinsView(QWidget):
         self.boxes: dict[str, ChoiceBox] = {}
         self._made: list[QWidget] = []
 
-    def show_bus(self, bus: Bus, pins: Mapping[str, Pins]) -> None:
-        """Show a bus; `pins` as (pin, its signal) by device."""
-        self._bus, self._pins = bus, pins
-        rows = pin_rows(bus, pins)
-        devices = [d for d in bus.devices if pins.get(d.id)]
+    def show_bus(
+        self, bus: Bus, files: Mapping[tuple[str, str], str], pins: Mapping[str, Pins]
+    ) -> None:
+        """Show a bus; `files` of its devices by (path, device), `pins` as (pin, its signal) by
+        file."""
+        self._bus, self._files, self._pins = bus, files, pins
+        rows = pin_rows(bus, files, pins)
+        has = {r.device for r in rows}
+        devices = [d for d in bus.devices if d.id in has]
         self.sentence.setText(pin_words(bus, rows))
         self.take.setEnabled(any(not r.set and r.proposed for r in rows))
         by_place = {(r.signal, r.device): r for r in rows}
@@ -87,8 +92,11 @@ class PinsView(QWidget):
         for signal in bus.signals if devices else ():
             cells, inks = [signal.name], []
             for k, device in enumerate(devices, 1):
-                row = by_place[signal.id, device.id]
-                if row.set:
+                row = by_place.get((signal.id, device.id))
+                if row is None:
+                    cells.append("no file")
+                    inks.append((k, t.secondary))
+                elif row.set:
                     cells.append(row.set)
                 else:
                     cells.append(f"{row.proposed}?" if row.proposed else "none fits")
@@ -117,7 +125,8 @@ class PinsView(QWidget):
             return
         self.chosen.setText(bus.signal(signal).name)
         for device in bus.devices:
-            some = self._pins.get(device.id)
+            file = self._files.get((bus.signal(signal).path, device.id), "")
+            some = self._pins.get(file)
             if not some:
                 continue
             box = ChoiceBox(self._look, 150)

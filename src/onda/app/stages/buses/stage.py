@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 
@@ -22,13 +22,15 @@ from onda.app.stages.buses.case_view import CaseView
 from onda.app.stages.buses.hand import BusHand
 from onda.app.stages.buses.inspector import BusInspector
 from onda.app.stages.buses.levels_view import LevelsView
+from onda.app.stages.buses.parts_view import PartsView
 from onda.app.stages.buses.pins_view import PinsView
 from onda.app.stages.buses.search_view import SearchView
 from onda.app.stages.buses.settings_table import SettingsTable
+from onda.app.stages.buses.slews_view import SlewsView
 from onda.app.stages.buses.sweep_view import SweepView
 from onda.errors import InputError
 from onda.project.buses.bus import Bus
-from onda.project.buses.pins import pin_rows
+from onda.project.buses.pins import device_files, pin_rows
 from onda.project.files import content_of
 from onda.project.kind import Ref
 from onda.project.model import Design
@@ -86,7 +88,9 @@ class BusesStage(OneResultStage[BusResult]):
                 View("search", "Strengths tried", self._make_search),
                 View("sweep", "Swept", lambda: SweepView(look, self._ask_case)),
                 View("levels", "Levels", lambda: LevelsView(look)),
+                View("slews", "Slews", lambda: SlewsView(self.fields.put_table)),
                 View("pins", "Pins", lambda: PinsView(look, self._put_pin, self._take_pins)),
+                View("parts", "Set-up", self._make_parts),
             ],
             "Views of a case",
         )
@@ -122,7 +126,8 @@ class BusesStage(OneResultStage[BusResult]):
         self.surface.body.addWidget(halves, 1)
         self.surface.veil_over((halves,))
         self.map.chosen.connect(lambda _: self._show_chosen())
-        self.models: dict[str, tuple[str, ...]] = {}
+        self.files: dict[tuple[str, str], str] = {}
+        self._models_of: dict[str, tuple[str, ...]] = {}
         self.pins: dict[str, tuple[tuple[str, str], ...]] = {}
         self.fields = BusInspector(look, self.hand)
         self.inspector = scrolled(self.fields)
@@ -131,6 +136,9 @@ class BusesStage(OneResultStage[BusResult]):
     def case_view(self) -> CaseView:
         """The eye of the chosen case."""
         return self.views.get("case", CaseView)
+
+    def _make_parts(self) -> PartsView:
+        return PartsView(self.context.look, self.hand.attempt_bus, self.hand.put_bus)
 
     def _make_search(self) -> SearchView:
         view = SearchView(self.context.look)
@@ -226,31 +234,35 @@ class BusesStage(OneResultStage[BusResult]):
 
     def _show_table(self, bus: Bus) -> None:
         self.table.show_bus(bus, self.models, self.subject.kept_items())
-        if self.views.current == "pins":
-            # What is set is known long before the cases are.
-            self.views.get("pins", PinsView).show_bus(bus, self.pins)
+        # What is set is known long before the cases are.
+        self._show_of_bus(bus)
 
     def _ask_models(self, bus: Bus) -> None:
-        """Which models each device could be: those of its file."""
-        path = self.design.path(bus.data[0].path)
-        for device in bus.devices:
-            use = path.end(device.end).model
-            if use is None:
-                continue
-            file = self.design.device_file(use.file)
+        """Which models each device could be: those of its files."""
+        self.files = device_files(self.design, bus)
+        for file in dict.fromkeys(self.files.values()):
             self.subject.ask(
-                f"models-{device.id}",
+                f"models-{file}",
                 DEVICE_FILE,
-                partial(_file_inputs, file),
-                partial(self._take_models, device.id),
+                partial(_file_inputs, self.design.device_file(file)),
+                partial(self._take_models, file),
                 self.surface.tell,
             )
 
-    def _take_models(self, device: str, found: DeviceSummary) -> None:
-        self.models[device] = tuple(m.name for m in found.models)
-        self.pins[device] = tuple((p.pin, p.signal) for p in found.pins)
+    def _take_models(self, file: str, found: DeviceSummary) -> None:
+        self._models_of[file] = tuple(m.name for m in found.models)
+        self.pins[file] = tuple((p.pin, p.signal) for p in found.pins)
         if self.bus is not None:
             self._show_table(self.bus)
+
+    @property
+    def models(self) -> dict[str, tuple[str, ...]]:
+        """What each device could be: models of its files on all paths."""
+        out: dict[str, tuple[str, ...]] = {}
+        for (_, device), file in self.files.items():
+            some = (*out.get(device, ()), *self._models_of.get(file, ()))
+            out[device] = tuple(dict.fromkeys(some))
+        return out
 
     def draw(self) -> None:
         result = self.result
@@ -288,15 +300,13 @@ class BusesStage(OneResultStage[BusResult]):
     def _ask_case(self) -> None:
         case, bus = self.map.case, self.bus
         self.fields.show_case(case, bus, self.design)
+        self.case_title.setText("" if case is None else case_words(case))
+        if bus is not None and self._show_of_bus(bus):
+            return
         if case is None or bus is None:
-            self.case_title.setText("")
             self.case_view.show_case(None, None)
             return
-        self.case_title.setText(case_words(case))
-        turned = {
-            "search": self._ask_search, "sweep": self._ask_sweep, "levels": self._show_levels,
-            "pins": self._show_pins,
-        }  # fmt: skip
+        turned = {"search": self._ask_search, "sweep": self._ask_sweep}
         if self.views.current in turned:
             turned[self.views.current](bus, case)
             return
@@ -348,17 +358,27 @@ class BusesStage(OneResultStage[BusResult]):
             show, lambda why: view.show_sweep(None, why),
         )  # fmt: skip
 
-    def _show_levels(self, bus: Bus, case: BusCase) -> None:
-        self.views.get("levels", LevelsView).show_result(self.result)
-
-    def _show_pins(self, bus: Bus, case: BusCase) -> None:
-        self.views.get("pins", PinsView).show_bus(bus, self.pins)
+    def _show_of_bus(self, bus: Bus) -> bool:
+        """Show the view that is looked at where it is no view of a case; whether it was."""
+        views = self.views
+        shows: dict[str, Callable[[], None]] = {
+            "levels": lambda: views.get("levels", LevelsView).show_result(self.result),
+            "slews": lambda: views.get("slews", SlewsView).show_sheet(
+                self.fields.owner, self.fields.asked
+            ),
+            "pins": lambda: views.get("pins", PinsView).show_bus(bus, self.files, self.pins),
+            "parts": lambda: views.get("parts", PartsView).show_bus(self.design, bus),
+        }
+        show = shows.get(views.current)
+        if show is not None:
+            show()
+        return show is not None
 
     def _put_pin(self, signal: str, device: str, pin: str) -> None:
         self.editor.run(lambda: self.hand.put_pin(signal, device, pin))
 
     def _take_pins(self) -> None:
-        self.hand.take_pins(pin_rows(self._present, self.pins))
+        self.hand.take_pins(pin_rows(self._present, self.files, self.pins))
 
     def forget_results(self) -> None:
         self.map.show_result(None, None)
