@@ -98,6 +98,24 @@ def test_signals_are_added_changed_and_removed(window: MainWindow) -> None:
     }  # fmt: skip
 
 
+def test_lengths_of_a_signal_that_is_gone_are_gone_at_once(window: MainWindow) -> None:
+    view = parts(window, "signals")
+    stage = shown(window)
+    assert stage.map.case.signal == "DQ1"
+    field = stage.fields.lengths.fields["DQ1", "T1"]
+    assert field.isVisibleTo(stage.fields)
+    view.list.chosen.emit("DQ1")
+    view.add.click()
+    view.list.chosen.emit("DQ1")
+    view.remove.click()
+    assert stage.fields.lengths.fields == {}
+    # One that was half typed in meanwhile is refused in its place.
+    type_into(field.edit, "20 mm")
+    assert "has no signal 'DQ1'" in field.problem.text()
+    assert window.settle(120_000)
+    assert {key[0] for key in stage.map.cells} == {"DQ2"}
+
+
 def test_operations_are_added_changed_and_removed(window: MainWindow) -> None:
     view = parts(window, "operations")
     assert cells(view) == [

@@ -29,7 +29,7 @@ def bus(project) -> Bus:
 
 
 def operation(bus: Bus, identifier: str):
-    return next(o for o in bus.operations if o.id == identifier)
+    return bus.operation(identifier)
 
 
 def test_a_signal_more_is_counted_on(bus) -> None:

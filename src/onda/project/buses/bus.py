@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import pairwise
-from typing import Annotated, Literal
+from typing import Annotated, Literal, TypeVar
 
 from pydantic import Field, StringConstraints, model_validator
 
+from onda.errors import InputError
 from onda.project.base import Frozen, Identifier, Name, Text, check_unique, default_of
 from onda.project.links.link import Pattern
 from onda.project.quantities import DataRate, Length, Time, UnitInterval, Voltage
@@ -200,6 +202,16 @@ class Operation(Frozen):
         return next((s.model for s in self.settings if s.id == device), "")
 
 
+_Part = TypeVar("_Part", BusSignal, BusDevice, Operation)
+
+
+def _of_id(parts: Sequence[_Part], identifier: str, what: str, name: str) -> _Part:
+    for part in parts:
+        if part.id == identifier:
+            return part
+    raise InputError(f"{name} has no {what} {identifier!r}")
+
+
 class Bus(Frozen):
     """A source-synchronous bus.
 
@@ -301,9 +313,13 @@ class Bus(Frozen):
         return len(self.corners) * sum(len(self.taken_in(o)) for o in self.operations)
 
     def signal(self, identifier: str) -> BusSignal:
-        """The signal of that id."""
-        return next(s for s in self.signals if s.id == identifier)
+        """The signal of that id; raise `InputError` where there is none."""
+        return _of_id(self.signals, identifier, "signal", self.name)
 
     def device(self, identifier: str) -> BusDevice:
-        """The device of that id."""
-        return next(d for d in self.devices if d.id == identifier)
+        """The device of that id; raise `InputError` where there is none."""
+        return _of_id(self.devices, identifier, "device", self.name)
+
+    def operation(self, identifier: str) -> Operation:
+        """The operation of that id; raise `InputError` where there is none."""
+        return _of_id(self.operations, identifier, "operation", self.name)

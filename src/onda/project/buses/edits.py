@@ -100,7 +100,7 @@ def with_operation(bus: Bus, identifier: str, **changes: Any) -> Bus:
     Who sends to itself changes places with who sent; over other lanes than before it goes over all
     of them; who listens without a timing sheet gets one to be filled in.
     """
-    operation = next(o for o in bus.operations if o.id == identifier)
+    operation = bus.operation(identifier)
     ends = {"drives": operation.drives, "listens": operation.listens}
     new = {k: changes.get(k, v) for k, v in ends.items()}
     if new["drives"] == new["listens"]:
@@ -135,7 +135,7 @@ def with_sheet(bus: Bus, device: str, over: Over, sheet: TimingSheet | None) -> 
 
 def add_operation(bus: Bus, like: str) -> tuple[Bus, str]:
     """A bus with one operation more, as another one is; and its id."""
-    old = next(o for o in bus.operations if o.id == like)
+    old = bus.operation(like)
     name = _next_name(old.name, (o.name for o in bus.operations))
     wanted = name.lower().replace(" ", "-")
     identifier = fresh_id(wanted, {o.id for o in bus.operations}, "operation")

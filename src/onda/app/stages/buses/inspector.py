@@ -108,7 +108,7 @@ class BusInspector(QWidget):
         data = bus.signal(case.signal)
         pair = (data, bus.signal(data.strobe))
         self.lengths.show_signals([(s, pieces_of(bus, design.path(s.path))) for s in pair])
-        self._operation = next(o for o in bus.operations if o.id == case.operation)
+        self._operation = bus.operation(case.operation)
         device = bus.device(self._operation.listens)
         owner = f"{device.name}, {self._operation.over}"
         self.sheet.show_sheet(owner, device.sheet_for(self._operation.over))

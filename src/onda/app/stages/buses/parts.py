@@ -148,7 +148,7 @@ def _lanes_typed(bus: Bus, typed: str) -> tuple[str, ...]:
 
 
 def _operation_fields(design: Design, bus: Bus, identifier: str) -> list[PartField]:
-    operation = next(o for o in bus.operations if o.id == identifier)
+    operation = bus.operation(identifier)
     devices = tuple((d.id, d.name) for d in bus.devices)
 
     def put(field: str, read: Callable[[str], object] = str) -> Change:

@@ -50,7 +50,7 @@ class SettingsTable(QScrollArea):
             self._make(bus)
             self._shape = shape
         for (operation, device), box in self.boxes.items():
-            now = next(o for o in bus.operations if o.id == operation).model_of(device)
+            now = bus.operation(operation).model_of(device)
             self._fill(box, now, models.get(device, ()))
             was = [o.model_of(device) for b in kept for o in b.operations if o.id == operation]
             changed = any(model != now for model in was)

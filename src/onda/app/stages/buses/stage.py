@@ -218,6 +218,8 @@ class BusesStage(OneResultStage[BusResult]):
         words = f"{bus.rate.text} · {len(bus.data)} signals · {bus.cases} cases of {bus.bits} bits"
         self.surface.show_head(bus.name, words)
         self.fields.show_bus(bus)
+        # What a case had that is no more is not to be edited until cases are there again.
+        self.fields.show_case(self.map.case, bus, self.design)
         self._ask_models(bus)
         self._show_table(bus)
         if self.context.document.in_gesture:
