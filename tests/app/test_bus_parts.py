@@ -169,6 +169,10 @@ def test_devices_are_renamed_removed_and_added(window: MainWindow) -> None:
         ("Controller", "driver"), ("Module A", "A"), ("Module B", "receiver"),
     ]  # fmt: skip
     view.list.chosen.emit("A")
+    type_into(view.texts["Skew as sender"].edit, "12")
+    type_into(view.texts["Jitter as sender"].edit, "5 ps")
+    assert bus_of(window).device("A").takes_from("data") == pytest.approx(17e-12)
+    assert view.texts["Skew as sender"].edit.text() == "12 ps"
     view.remove.click()
     assert "Module A listens in Write A" in shown(window).surface.problem.text()
     view.choices.choose("Sheet for data", "no")
@@ -221,6 +225,7 @@ def test_slews_are_typed_pasted_and_taken_away(window: MainWindow) -> None:
     before = bus_of(window).device("A").sheet.setup_table
     assert grid.texts == rows_of(before)
     type_cell(grid, 1, 2, "33")
+    assert grid.problem.text() == ""
     table = bus_of(window).device("A").sheet.setup_table
     assert table.delta[0][1] == pytest.approx(33e-12)
     assert table.data_slew == before.data_slew

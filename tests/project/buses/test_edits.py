@@ -17,6 +17,7 @@ from onda.project.buses.edits import (
     remove_signal,
     with_device,
     with_operation,
+    with_sender,
     with_sheet,
     with_signal,
 )
@@ -82,6 +83,22 @@ def test_a_strobe_goes_after_what_it_takes(bus) -> None:
         remove_signal(named, identifier)
     empty = remove_signal(named, lane.signals[-1].id)
     assert operation(remove_signal(empty, identifier), "write-a").lanes == ("DQS0",)
+
+
+def test_what_a_sender_takes_stands_in_its_sheets(bus) -> None:
+    late = with_sender(bus, "A", skew=q("12 ps", "time"))
+    late = with_sender(late, "A", jitter=q("5 ps", "time"))
+    device = late.device("A")
+    assert device.sheet.takes == device.address_sheet.takes == pytest.approx(17e-12)
+    assert device.takes_from("data") == device.takes_from("address") == device.sheet.takes
+    # Without a sheet for address that of data counts; without any nothing is taken.
+    controller = with_sender(bus, "U1", skew=q("9 ps", "time")).device("U1")
+    assert controller.address_sheet is None
+    assert controller.takes_from("address") == pytest.approx(9e-12)
+    assert set_value(controller, sheet=None).takes_from("data") == 0.0
+    with pytest.raises(InputError, match="skew: must be above 0"):
+        with_sender(bus, "A", skew=q("-1 ps", "time"))
+    assert bus.device("A").takes_from("data") == 0.0
 
 
 def test_who_sends_to_itself_changes_places(bus) -> None:

@@ -14,6 +14,7 @@ from onda.engine.timing.strobed import Sheet, Waveform, lane_timing
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.buses.bus import Bus, EndSetting
+from onda.project.buses.edits import with_sender
 from onda.project.edits import requirements_of
 from onda.project.kind import Ref
 from onda.project.quantities import parse_quantity as q
@@ -281,6 +282,16 @@ def test_operations_make_devices_what_they_say(project, small) -> None:
     back = case_path(project.design, small, "mem-dq", read)
     assert back.driving == "A"
     assert back.driver.model.model == "dq_odt60"
+
+
+def test_a_sender_takes_its_skew_and_jitter_from_both_margins(project, small, found) -> None:
+    late = with_sender(small, "A", skew=q("12 ps", "time"), jitter=q("5 ps", "time"))
+    taken = BUS.run(bus_inputs(project.design, late), Control())
+    for before, after in zip(found.cases, taken.cases, strict=True):
+        cost = 17e-12 if before.operation == "read-a" else 0.0
+        assert before.setup - after.setup == pytest.approx(cost, abs=1e-16)
+        assert before.hold - after.hold == pytest.approx(cost, abs=1e-16)
+        assert after.found.height == before.found.height
 
 
 def test_a_change_of_one_operation_changes_its_cases_only(project, small) -> None:

@@ -68,6 +68,9 @@ class TimingSheet(Frozen):
         between which the strobe's slew is taken
     setup, hold : base values; setup_table, hold_table : what slews add to them
     to_clock : how far a strobe may come from the clock at this device; None for no matter
+    skew, jitter : of the device as a sender: how far its strobe may leave beside its data, and how
+        far edges may lie from their place; both take from set-up and from hold where it sends,
+        None nothing
     source : where it is from
     """
 
@@ -81,6 +84,8 @@ class TimingSheet(Frozen):
     setup_table: SlewTable | None = None
     hold_table: SlewTable | None = None
     to_clock: Time | None = None
+    skew: Time | None = None
+    jitter: Time | None = None
     source: Text = ""
 
     @model_validator(mode="after")
@@ -90,6 +95,11 @@ class TimingSheet(Frozen):
         if not self.level_step.si > 0.0:
             raise ValueError("the step of a reference level is above 0 V")
         return self
+
+    @property
+    def takes(self) -> float:
+        """Seconds that the device as a sender takes from set-up and from hold."""
+        return sum(x.si for x in (self.skew, self.jitter) if x is not None)
 
 
 class BusDevice(Frozen):
@@ -105,6 +115,12 @@ class BusDevice(Frozen):
     def sheet_for(self, over: Over) -> TimingSheet | None:
         """The sheet for data or for address."""
         return self.address_sheet if over == "address" else self.sheet
+
+    def takes_from(self, over: Over) -> float:
+        """Seconds that it takes from set-up and hold as a sender; over address, without a sheet for
+        it, as over data."""
+        sheet = self.sheet_for(over) or self.sheet
+        return sheet.takes if sheet is not None else 0.0
 
 
 class OwnLength(Frozen):

@@ -21,6 +21,7 @@ __all__ = [
     "remove_signal",
     "with_device",
     "with_operation",
+    "with_sender",
     "with_sheet",
     "with_signal",
 ]
@@ -131,6 +132,17 @@ def _field(over: Over) -> Literal["sheet", "address_sheet"]:
 def with_sheet(bus: Bus, device: str, over: Over, sheet: TimingSheet | None) -> Bus:
     """A bus with another timing sheet of a device, or without it."""
     return set_value(bus, devices=_changed(bus.devices, device, **{_field(over): sheet}))
+
+
+def with_sender(bus: Bus, device: str, **changes: Any) -> Bus:
+    """A bus with other fields of a device's sheets, for data and for address alike."""
+    one = bus.device(device)
+    sheets = {
+        name: set_value(sheet, **changes)
+        for name in ("sheet", "address_sheet")
+        if (sheet := getattr(one, name)) is not None
+    }
+    return set_value(bus, devices=_changed(bus.devices, device, **sheets))
 
 
 def add_operation(bus: Bus, like: str) -> tuple[Bus, str]:

@@ -30,8 +30,8 @@ __all__ = [
 
 @dataclass(frozen=True, slots=True)
 class SheetInputs:
-    """What a listener asks for, SI; `level` None looks for the best one, in steps of
-    `level_step`."""
+    """What a listener asks for with what its sender takes, SI; `level` None looks for the best one,
+    in steps of `level_step`."""
 
     level: float | None
     level_step: float
@@ -207,7 +207,7 @@ def _operation(bus: Bus, operation: Operation) -> PlannedOperation:
         operation.over,
         operation.strobe_at.si,
         operation.centred,
-        _sheet(sheet),
+        _sheet(sheet, bus.device(operation.drives).takes_from(operation.over)),
         sheet.to_clock.si if sheet.to_clock is not None else math.inf,
         next(clocked, "") if operation.over == "data" else "",
         operation.lanes,
@@ -253,15 +253,16 @@ def _table(table: SlewTable | None) -> Derating | None:
     return None if table is None else Derating(table.data_slew, table.strobe_slew, table.delta)
 
 
-def _sheet(sheet: TimingSheet) -> SheetInputs:
+def _sheet(sheet: TimingSheet, taken: float) -> SheetInputs:
+    """What is asked where a sender takes some of it."""
     return SheetInputs(
         sheet.level.si if sheet.level is not None else None,
         sheet.level_step.si,
         sheet.ac.si,
         sheet.dc.si,
         sheet.strobe.si,
-        sheet.setup.si,
-        sheet.hold.si,
+        sheet.setup.si + taken,
+        sheet.hold.si + taken,
         _table(sheet.setup_table),
         _table(sheet.hold_table),
     )

@@ -18,12 +18,13 @@ from onda.project.buses.edits import (
     remove_signal,
     with_device,
     with_operation,
+    with_sender,
     with_sheet,
     with_signal,
 )
 from onda.project.model import Design
 from onda.project.paths.elements.lane import LanePiece
-from onda.project.quantities import parse_quantity
+from onda.project.quantities import Quantity, parse_quantity
 
 __all__ = ["PARTS", "PartField", "Parts"]
 
@@ -176,6 +177,10 @@ def _operation_fields(design: Design, bus: Bus, identifier: str) -> list[PartFie
 # ---- devices
 
 
+def _text(quantity: Quantity | None) -> str:
+    return quantity.text if quantity is not None else ""
+
+
 def _device_rows(bus: Bus) -> list[LedgerRow]:
     def has(sheet: TimingSheet | None) -> str:
         return "none" if sheet is None else sheet.source or "has one"
@@ -197,7 +202,15 @@ def _device_fields(design: Design, bus: Bus, identifier: str) -> list[PartField]
 
         return change
 
-    return [
+    def sender(field: str) -> Change:
+        def change(typed: str) -> Bus:
+            value = parse_quantity(typed, "time", "ps") if typed else None
+            return with_sender(bus, identifier, **{field: value})
+
+        return change
+
+    asks = device.sheet or device.address_sheet
+    fields = [
         PartField("Name", device.name, lambda t: with_device(bus, identifier, name=t)),
         PartField(
             "End of every path", device.end, lambda t: with_device(bus, identifier, end=t),
@@ -208,6 +221,12 @@ def _device_fields(design: Design, bus: Bus, identifier: str) -> list[PartField]
             "Sheet for address", _YES[device.address_sheet is not None], sheet("address"), _SHEET
         ),
     ]  # fmt: skip
+    if asks is not None:
+        fields += [
+            PartField("Skew as sender", _text(asks.skew), sender("skew"), empty="none"),
+            PartField("Jitter as sender", _text(asks.jitter), sender("jitter"), empty="none"),
+        ]
+    return fields
 
 
 def _columns(*shares: tuple[str, float]) -> tuple[Column, ...]:
