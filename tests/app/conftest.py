@@ -16,6 +16,7 @@ from onda.project.base import set_value
 from onda.project.model import Project
 from onda.studies.core.cache import ResultCache
 from onda.studies.core.executors import threads
+from onda.studies.core.judge import Book
 
 MakeWindow = Callable[..., MainWindow]
 
@@ -27,8 +28,16 @@ def _own_settings(tmp_path: Path) -> None:
         QSettings.setPath(form, QSettings.Scope.UserScope, str(tmp_path / "settings"))
 
 
+@pytest.fixture(scope="session")
+def book() -> Book:
+    """What requirements need, worked out once for parts that tests share."""
+    return Book()
+
+
 @pytest.fixture
-def make_window(qtbot: QtBot, project: Project, shared_cache: ResultCache) -> Iterator[MakeWindow]:
+def make_window(
+    qtbot: QtBot, project: Project, shared_cache: ResultCache, book: Book
+) -> Iterator[MakeWindow]:
     """Opens windows and closes them at the end."""
     made: list[MainWindow] = []
 
@@ -36,6 +45,7 @@ def make_window(qtbot: QtBot, project: Project, shared_cache: ResultCache) -> It
         window = MainWindow(what, path, place=threads(2), cache=shared_cache)
         # Tests need no pause before the rest of the board is looked at.
         window.standing.rest_ms = 20
+        window.standing._book = book
         made.append(window)
         qtbot.addWidget(window)
         window.show()
