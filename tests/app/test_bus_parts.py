@@ -286,3 +286,37 @@ def test_worst_bits_and_settings_alike_are_chosen(window: MainWindow) -> None:
     type_into(stage.fields.typed.edit, "0011")
     assert (bus_of(window).worst, bus_of(window).typed) == (False, "0011")
     assert window.settle(120_000)
+
+
+def test_address_is_asked_for_once_it_is_named(window: MainWindow) -> None:
+    stage = shown(window)
+    before = len(window.document.project.design.buses)
+    stage.begin_making()
+    maker = stage.maker
+    assert "address_path" not in maker.entries
+    maker.entries["address"].setFocus()
+    QTest.keyClicks(maker.entries["address"], "A0 A1")
+    # With Enter nothing is made before what follows was asked.
+    QTest.keyClick(maker.entries["address"], Qt.Key.Key_Return)
+    assert {"address_path", "clock"} <= set(maker.entries)
+    assert len(window.document.project.design.buses) == before
+    QTest.keyClicks(maker.entries["address"], " A2")
+    maker.entries["rate"].setFocus()
+    assert maker.entries["rate"].hasFocus()
+    for key, path in (
+        ("data", "mem-dq"),
+        ("strobe", "mem-dq"),
+        ("address_path", "mem-ca"),
+        ("clock", "mem-ca"),
+    ):
+        box = maker.entries[key]
+        box.setCurrentIndex(box.findData(path))
+        box.activated.emit(box.currentIndex())
+    maker.make.click()
+    made = window.document.project.design.buses[-1]
+    assert [(s.name, s.path, s.strobe) for s in made.signals][-2:] == [
+        ("A1", "mem-ca", "CK"), ("A2", "mem-ca", "CK"),
+    ]  # fmt: skip
+    assert [o.over for o in made.operations] == ["data"] * 4 + ["address"] * 2
+    window.undo()
+    assert window.settle(120_000)

@@ -173,7 +173,7 @@ class Line:
         )
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=512)
 def _delay_per_m(line: Line, frequency: float) -> float:
     """Asked for the same few lines over and over while a net is built and drawn."""
     gamma, _ = line.propagation(np.array([2j * math.pi * frequency]))

@@ -203,8 +203,18 @@ class MakerPage(QWidget):
         if decision.way == "quantity":
             edit.setObjectName("mono")
         edit.textEdited.connect(lambda typed: self._typed(key, typed))
+        edit.editingFinished.connect(lambda: self._asks_more())
         edit.returnPressed.connect(self._done)
         return edit
+
+    def _asks_more(self) -> bool:
+        """Ask what follows from what was typed, and no more what does not matter now; whether that
+        is something else than before."""
+        answers = self.answers
+        if [d.key for d in self.recipe.decisions if d.asked(answers)] == list(self.entries):
+            return False
+        self._build()
+        return True
 
     def _several(self, decision: Decision, answers: dict[str, str]) -> QWidget:
         assert self._project is not None
@@ -249,6 +259,8 @@ class MakerPage(QWidget):
         lack = self.recipe.lacks(self._project)
         if lack is not None:
             self.first_wanted.emit(lack[1])
+            return
+        if self._asks_more():
             return
         self.made.emit(self._kind, dict(self._decided))
 

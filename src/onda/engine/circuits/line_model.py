@@ -67,7 +67,7 @@ def travel_time(line: Line, length: float, frequency: float) -> float:
     return line.delay_per_m(frequency) * length
 
 
-@lru_cache(maxsize=2048)
+@lru_cache(maxsize=512)
 def line_model(line: Line, length: float, band: Band) -> LineModel:
     """Fit a piece of line over a band."""
     f = np.geomspace(band.low, band.high, 161)

@@ -148,7 +148,7 @@ def _middle(result: SectionResult) -> SingleMode:
     return resting_mode(result, len(result.signals) // 2)
 
 
-@lru_cache(maxsize=1024)
+@lru_cache(maxsize=256)
 def solve_line(inputs: LineInputs, fine: bool = True, even: bool = False) -> SolvedLine:
     """Solve a class on a layer: a section, its modes and its transmission line.
 
@@ -189,7 +189,7 @@ def solve_line(inputs: LineInputs, fine: bool = True, even: bool = False) -> Sol
     )
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=64)
 def _fields(
     inputs: LineInputs, fine: bool
 ) -> tuple[CrossSection, dict[str, Dielectric], dict[str, float], SectionResult, Resistance]:
@@ -234,7 +234,7 @@ def _crowded(
     return replace(surface, r_dc=fit.r_dc, k_skin=0.0, ladders=(fit.ladder,))
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=128)
 def _copper_of(
     conductors: tuple[Conductor, ...],
     planes: tuple[float, ...],
