@@ -18,6 +18,8 @@ from onda.studies.core.cache import ResultCache
 from onda.studies.core.executors import threads
 from onda.studies.core.judge import Book
 
+_BOOK = Book()
+"""What requirements need, worked out once for parts that tests share."""
 MakeWindow = Callable[..., MainWindow]
 
 
@@ -28,16 +30,8 @@ def _own_settings(tmp_path: Path) -> None:
         QSettings.setPath(form, QSettings.Scope.UserScope, str(tmp_path / "settings"))
 
 
-@pytest.fixture(scope="session")
-def book() -> Book:
-    """What requirements need, worked out once for parts that tests share."""
-    return Book()
-
-
 @pytest.fixture
-def make_window(
-    qtbot: QtBot, project: Project, shared_cache: ResultCache, book: Book
-) -> Iterator[MakeWindow]:
+def make_window(qtbot: QtBot, project: Project, shared_cache: ResultCache) -> Iterator[MakeWindow]:
     """Opens windows and closes them at the end."""
     made: list[MainWindow] = []
 
@@ -45,7 +39,7 @@ def make_window(
         window = MainWindow(what, path, place=threads(2), cache=shared_cache)
         # Tests need no pause before the rest of the board is looked at.
         window.standing.rest_ms = 20
-        window.standing._book = book
+        window.standing._book = _BOOK
         made.append(window)
         qtbot.addWidget(window)
         window.show()

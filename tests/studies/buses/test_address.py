@@ -315,3 +315,31 @@ def test_bits_that_are_not_there_cost_all_that_is_asked(project, clocked, found)
         assert worse.cases[number].state == "fails"
         others = [c for k, c in enumerate(worse.cases) if k != number]
         assert [c.state for c in others] == ["holds"] * 9
+
+
+def test_set_alike_strobes_are_moved_by_the_same_in_all_corners(project, clocked, found) -> None:
+    """A step of 13 ps, 40 ps allowed: the middle of 100 and 140 ps is nearest to nine steps."""
+    results = [c.found for c in found.cases]
+    late = {"typ": 100e-12, "slow": 140e-12}
+    own = [
+        Levelled(
+            one.lane, one.lane_name, one.operation, one.operation_name, one.corner,
+            late[one.corner], moved, 40e-12 - abs(late[one.corner] - moved),
+        )
+        for one, moved in zip(found.levelled, (104e-12, 143e-12), strict=True)
+    ]  # fmt: skip
+    each = BUS.gather(bus_inputs(project.design, clocked), [*results, *own])
+    assert [x.moved for x in each.levelled] == pytest.approx([104e-12, 143e-12])
+    inputs = bus_inputs(project.design, set_value(clocked, alike=True))
+    alike = BUS.gather(inputs, [*results, *own])
+    assert [x.moved for x in alike.levelled] == pytest.approx([117e-12, 117e-12])
+    assert [x.room for x in alike.levelled] == pytest.approx([23e-12, 17e-12])
+    # A strobe whose arrival is not known moves no other one.
+    lost = [replace(own[0], late=math.nan, room=math.nan, failure="no edge"), own[1]]
+    (first, second) = BUS.gather(inputs, [*results, *lost]).levelled
+    assert (first.state, second.moved) == ("unknown", pytest.approx(143e-12))
+    # Without a step nothing is moved.
+    still = bus_inputs(project.design, set_value(clocked, alike=True, levelling_step=None))
+    assert [x.moved for x in BUS.gather(still, [*results, *own]).levelled] == [
+        x.moved for x in own
+    ]  # fmt: skip
