@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QLineF, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QKeyEvent,
@@ -139,6 +140,10 @@ class CaseMap(QWidget):
     # ---- places
 
     @property
+    def _column(self) -> float:
+        return (self.width() - _LEFT - 4) / max(len(self.columns), 1)
+
+    @property
     def _row(self) -> float:
         room = (self.height() - _TOP - 4) / max(len(self.rows), 1)
         return min(max(room, _ROW), _MOST_ROW)
@@ -146,13 +151,13 @@ class CaseMap(QWidget):
     def rect_of(self, key: Key) -> QRectF:
         """Where a cell is."""
         row, column = self._rows_at[key[0]], self._columns_at[key[1:]]
-        width = (self.width() - _LEFT - 4) / max(len(self.columns), 1)
-        return QRectF(_LEFT + column * width, _TOP + row * self._row, width, self._row)
+        width, height = self._column, self._row
+        return QRectF(_LEFT + column * width, _TOP + row * height, width, height)
 
     def _key_at(self, at: QPointF) -> Key | None:
         if not self.rows or at.x() < _LEFT or at.y() < _TOP:
             return None
-        width = (self.width() - _LEFT - 4) / len(self.columns)
+        width = self._column
         row, column = int((at.y() - _TOP) / self._row), int((at.x() - _LEFT) / width)
         if row >= len(self.rows) or column >= len(self.columns):
             return None
@@ -230,8 +235,7 @@ class CaseMap(QWidget):
             rect = self.rect_of((signal, *self.columns[0][:2]))
             place = QRectF(2, rect.top(), _LEFT - 8, rect.height())
             text(painter, place, name, self._look.t.ink, Qt.AlignmentFlag.AlignRight)
-        for key, cell in self.cells.items():
-            self._draw_cell(painter, key, cell)
+        self._draw_all(painter)
         self._draw_edges(painter)
         painter.end()
 
@@ -267,29 +271,44 @@ class CaseMap(QWidget):
             painter.setPen(pen(t.hairline))
             painter.drawLine(QPointF(left + 0.5, 4), QPointF(left + 0.5, _TOP))
 
-    def _draw_cell(self, painter: QPainter, key: Key, cell: _Cell) -> None:
+    def _draw_all(self, painter: QPainter) -> None:
+        """Cells of one colour at once: a map may have thousands."""
         t = self._look.t
-        rect = self._inside(key)
-        case = cell.case
+        whole: list[QRectF] = []
+        bars: dict[str, list[QRectF]] = {t.holds: [], t.fails: []}
+        struck: list[QLineF] = []
+        turned: list[QRectF] = []
+        for key, cell in self.cells.items():
+            rect, case = self._inside(key), cell.case
+            state = case.state
+            whole.append(rect)
+            if state == "unknown":
+                struck.append(QLineF(rect.topLeft(), rect.bottomRight()))
+            elif state == "fails":
+                bars[t.fails].append(rect)
+            else:
+                # A bar from the left: the longer, the more margin.
+                share = min(case.worst / (_FULL * case.unit_interval), 1.0)
+                width = max(share * rect.width(), 2.0)
+                bars[t.holds].append(QRectF(rect.left(), rect.top(), width, rect.height()))
+            if cell.then is not None and cell.then.state != state:
+                # What the change did to it: newly failing, or healed.
+                turned.append(rect)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(t.sheet))
-        painter.drawRect(rect)
-        if case.state == "unknown":
-            painter.setPen(pen(t.secondary, 1.2))
-            painter.drawLine(rect.topLeft(), rect.bottomRight())
-        else:
-            # A bar from the left: the longer, the more margin; of a failing one, what lacks.
-            share = min(abs(case.worst) / (_FULL * case.unit_interval), 1.0)
-            bar = QRectF(rect.left(), rect.top(), max(share * rect.width(), 2.0), rect.height())
-            fails = case.state == "fails"
-            painter.setBrush(QColor(t.fails if fails else t.holds))
-            painter.drawRect(rect if fails else bar)
-        then = cell.then
-        if then is not None and then.state != case.state:
-            # What the change did to it: newly failing, or healed.
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(pen(t.kept, 2.0))
-            painter.drawRect(rect)
+        for colour, rects in ((t.sheet, whole), *bars.items()):
+            painter.setBrush(QColor(colour))
+            _rects(painter, rects)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(pen(t.secondary, 1.2))
+        if struck:
+            painter.drawLines(*struck)
+        painter.setPen(pen(t.kept, 2.0))
+        _rects(painter, turned)
+
+
+def _rects(painter: QPainter, rects: Sequence[QRectF]) -> None:
+    if rects:
+        painter.drawRects(*rects)
 
 
 def _key(case: BusCase) -> Key:
