@@ -51,7 +51,7 @@ class CaseView(QWidget):
             Curve("data", across, up, t.sea, 1.0, many=True),
             Curve("asked", asked[0], asked[1], t.fails, 1.6, many=True),
         ]
-        limits = [Limit(1e3 * seen.level, "reference")]
+        limits = [Limit(1e3 * seen.level, "level")]
         self.eye.show_curves(curves, limits)
         ns = 1e9 * seen.whole_time
         self.waves.show_curves(
