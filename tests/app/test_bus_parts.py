@@ -144,7 +144,11 @@ def test_operations_are_added_changed_and_removed(window: MainWindow) -> None:
     type_into(view.texts["Strobe behind data"].edit, "banana")
     assert view.texts["Strobe behind data"].problem.text()
     # A half typed field of one operation is not that of another one.
+    view.texts["Name"].edit.setFocus()
+    QTest.keyClicks(view.texts["Name"].edit, "zzz")
     view.list.chosen.emit("write-a")
+    assert window.settle(120_000)
+    assert [o.name for o in bus_of(window).operations] == ["Write A", "Write B"]
     assert view.texts["Lanes of"].edit.text() == ""
     assert view.texts["Lanes of"].edit.placeholderText() == "all strobes"
     view.list.chosen.emit(new)

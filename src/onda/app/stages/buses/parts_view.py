@@ -121,7 +121,7 @@ class PartsView(QWidget):
             old.deleteLater()
         self.texts = {}
         for place, field in enumerate(typed):
-            made = TextField(field.title, partial(self._type, field.title), width=142)
+            made = TextField(field.title, partial(self._type, self._of, field.title), width=142)
             made.edit.setPlaceholderText(field.empty)
             self._form.insertWidget(place, made)
             self.texts[field.title] = made
@@ -134,7 +134,10 @@ class PartsView(QWidget):
     def _field(self, title: str) -> PartField:
         return next(f for f in self._fields if f.title == title)
 
-    def _type(self, title: str, typed: str) -> None:
+    def _type(self, of: str, title: str, typed: str) -> None:
+        if of != self._of:
+            # A field of another part, left on its way out.
+            return
         # What is refused is told below the field.
         self._enter(self._label(title), self._field(title).change(typed))
 
