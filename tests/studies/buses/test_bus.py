@@ -192,6 +192,40 @@ def test_signals_of_a_lane_are_decided_around_one_level(project, small, found) -
         assert abs(level - middle) <= 0.5 * both[0][0].sheet.level_step + 1e-12
 
 
+def test_levels_that_are_looked_at_are_dense_nearby_and_reach_far(small, found) -> None:
+    step = small.device("A").sheet.level_step.si
+    for case in found.cases:
+        looked = case.found.looked
+        best = looked.place(common_place([looked]))
+        numbers = np.rint(looked.levels / step).astype(int)
+        assert looked.levels == pytest.approx(step * numbers)
+        own = round(float(looked.own[best]) / step)
+        # Every step up to four away, and not every one beyond, to a quarter of the eye.
+        assert set(range(own - 4, own + 5)) <= set(numbers.tolist())
+        reach = int(0.25 * looked.heights[best] / step)
+        beyond = [n - own for n in numbers.tolist() if abs(n - own) > 4]
+        assert reach - 8 < max(beyond) <= reach
+        assert -reach <= min(beyond) < 8 - reach
+        assert len(numbers) <= 9 + 9
+        # What is missing beyond lies between those of any lane: whole numbers of a power of two.
+        apart = int(np.gcd.reduce(np.array([n for n in numbers if abs(n - own) > 4])))
+        assert apart in (1, 2, 4, 8, 16) or apart % 8 == 0
+        # Margins are those around each level, and nothing is missing where the eye is open.
+        assert np.isfinite(looked.setup[best]).all()
+        assert (looked.no_setup[best] >= 0).all()
+        tall = looked.heights >= 0.5 * looked.heights.max()
+        assert tall.all()
+
+
+def test_a_sheets_own_level_is_the_only_one(project, small) -> None:
+    sheet = set_value(small.device("B").sheet, level=q("0.61 V", "voltage"))
+    devices = tuple(set_value(d, sheet=sheet) if d.id == "B" else d for d in small.devices)
+    fixed_at = set_value(small, devices=devices, operations=small.operations[:1])
+    result = BUS.run(bus_inputs(project.design, fixed_at), Control())
+    assert {c.found.level for c in result.cases} == {0.61}
+    assert {tuple(c.found.looked.levels.tolist()) for c in result.cases} == {(0.61,)}
+
+
 def test_set_alike_all_corners_share_strobe_and_level(project, small, found) -> None:
     alike = bus_inputs(project.design, set_value(small, alike=True))
     shared = BUS.gather(alike, [c.found for c in found.cases])
