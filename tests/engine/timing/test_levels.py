@@ -39,3 +39,13 @@ def test_what_no_bit_explains_is_left() -> None:
     found = memory_of(levels({2: 0.05}, noise=0.01), BITS, NUMBERS)
     assert found.left == pytest.approx(0.01, rel=0.15)
     assert found.earlier[1] == pytest.approx(0.05, abs=0.003)
+
+
+def test_few_levels_ask_for_few_bits() -> None:
+    """As many unknown numbers as a third of the levels can tell, and one at least."""
+    some = levels({1: 0.02})
+    for count, asked in ((6, 1), (9, 1), (12, 2), (30, 8), (60, 12)):
+        assert len(memory_of(some[:count], BITS, NUMBERS[:count]).earlier) == asked
+    # None from before the first bit.
+    early = memory_of(some[:60], BITS, NUMBERS[:60] - 17)
+    assert len(early.earlier) == 3

@@ -38,6 +38,13 @@ def test_what_goes_beyond_the_rails() -> None:
     assert (within.overshoot_area, within.undershoot_area) == (0.0, 0.0)
 
 
+def test_stretches_that_touch_the_rail_are_two() -> None:
+    """Back at the rail for a moment, and beyond it still where the view ends."""
+    touching = wave((0, 0), (1, 1.4), (1.5, 1.0), (2, 1.4))
+    found = wave_quality(touching, (0.0, 2e-9), **LEVELS)
+    assert found.overshoot_area == pytest.approx(0.5 * 0.4 * (0.4 / 1.4 + 0.5) * 1e-9)
+
+
 def test_ring_back_is_what_is_left_outside_the_dc_level() -> None:
     found = wave_quality(RINGING, (0.0, 12e-9), **LEVELS)
     # 0.65 V is 0.05 V above the dc level of 0.6 V; the zero behind it stays 0.2 V and more clear.
