@@ -46,6 +46,11 @@ def test_a_signal_more_is_counted_on(bus) -> None:
     # DQ1 is there up to DQ8.
     assert add_signal(more, "DQ1")[1] == "DQ9"
     assert add_signal(set_value(bus, signals=(*bus.signals,)), "DM0")[1] == "DM1"
+    # What is no number to count on is a word.
+    long = with_signal(bus, "DQ1", name="N1234567890")
+    assert add_signal(long, "DQ1")[0].signals[-1].name == "N1234567890 2"
+    short = with_signal(bus, "DQ1", name="N123456789")
+    assert add_signal(short, "DQ1")[0].signals[-1].name == "N123456790"
     named = with_signal(bus, "DQ1", name="Data")
     assert add_signal(named, "DQ1")[0].signals[-1].name == "Data 2"
 
