@@ -418,6 +418,7 @@ def test_traces_around_the_strobe_are_the_waveform(project, small) -> None:
         assert float(zeros.max()) == pytest.approx(timing.highest_zero)
         if shift in looked.offsets:
             assert timing.height == pytest.approx(looked.heights[looked.place(shift)])
+        assert (seen.whole_time[0], seen.whole_time[-1]) == (0.0, waves.time[-1])
         strobe = np.interp(seen.whole_time - shift, waves.strobe_time, waves.strobe)
         assert seen.whole_strobe == pytest.approx(strobe)
     assert seen.time[[0, -1]] == pytest.approx([-one.unit_interval, one.unit_interval])
