@@ -10,13 +10,13 @@ from PyQt6.QtWidgets import QApplication
 from onda.app.shell.window import MainWindow
 from onda.app.stages.buses.parts_view import PartsView
 from onda.app.stages.buses.slews_view import SlewGrid, SlewsView
-from onda.app.stages.buses.stage import BusesStage
 from onda.demo import fulmar_project
 from onda.project.base import set_value
 from onda.project.buses.bus import Bus
 from onda.project.buses.slew_text import rows_of
 from onda.project.edits import replace_object
 from tests.app.conftest import MakeWindow, only, type_into
+from tests.app.test_buses import shown
 
 
 @pytest.fixture
@@ -26,14 +26,6 @@ def window(make_window: MakeWindow) -> MainWindow:
     keep = tuple(s for s in bus.signals if s.id in ("DQS0", "DQ1"))
     small = set_value(bus, signals=keep, operations=bus.operations[:1], corners=("typ",), bits=16)
     return make_window(only(replace_object(board, small), "bus"), stage="buses")
-
-
-def shown(window: MainWindow) -> BusesStage:
-    window.selection.choose("byte0", "buses")
-    assert window.settle(120_000)
-    stage = window.stages["buses"]
-    assert isinstance(stage, BusesStage)
-    return stage
 
 
 def bus_of(window: MainWindow) -> Bus:

@@ -25,6 +25,7 @@ __all__ = [
     "StrobeEdges",
     "Waveform",
     "lane_timing",
+    "least",
     "strobe_edges",
 ]
 
@@ -126,10 +127,9 @@ class EdgeTiming:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class StrobeEdges:
-    """Edges of a strobe: times `at` s, whether they rise, and their slews V/s, each (n,)."""
+    """Edges of a strobe: times `at` s and their slews V/s, each (n,)."""
 
     at: FloatArray
-    rising: NDArray[np.bool_]
     slew: FloatArray
 
     def later(self, offset: float) -> StrobeEdges:
@@ -170,12 +170,12 @@ class LaneTiming:
     @property
     def worst_setup(self) -> float:
         """Least margin of set-up, s; NaN where no edge has one."""
-        return _least(self.setup_margin)
+        return least(self.setup_margin)
 
     @property
     def worst_hold(self) -> float:
         """Least margin of hold, s; NaN where no edge has one."""
-        return _least(self.hold_margin)
+        return least(self.hold_margin)
 
     @property
     def strobe_shift(self) -> float:
@@ -205,17 +205,16 @@ def strobe_edges(
     """
     if edges not in ("both", "rising"):
         raise NotPhysical("edges", edges, "both or rising")
-    at, rising, slew = [], [], []
+    at, slew = [], []
     for way in (1, -1) if edges == "both" else (1,):
         times = strobe.crossings(0.0, way)
         times = times[(times >= window[0]) & (times <= window[1])]
         at.append(times)
-        rising.append(np.full(len(times), way > 0))
         slew.append(_strobe_slews(strobe, level, times, way))
     order = np.argsort(np.concatenate(at))
     if not len(order):
         raise NotPhysical("strobe", "no edge in the window", "one or more")
-    return StrobeEdges(*(np.concatenate(x)[order] for x in (at, rising, slew)))
+    return StrobeEdges(*(np.concatenate(x)[order] for x in (at, slew)))
 
 
 def lane_timing(
@@ -305,7 +304,8 @@ def _passes(data: Waveform, sheet: Sheet, towards: int) -> _Passes:
     )
 
 
-def _least(values: FloatArray) -> float:
+def least(values: FloatArray) -> float:
+    """The smallest of some values, those that are NaN aside; NaN where there is no other."""
     there = values[~np.isnan(values)]
     return float(there.min()) if len(there) else math.nan
 

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
+from onda.engine.timing.strobed import least
 from onda.studies.buses.case import BUS_CASE, CaseResult
 from onda.studies.buses.inputs import BusInputs, CaseInputs, LevellingInputs, all_cases
 from onda.studies.buses.levelling import BUS_LEVELLING, Levelled
@@ -99,10 +102,6 @@ def _lane(inputs: BusInputs, one: CaseInputs | LevellingInputs) -> Lane:
     return (one.lane, one.operation, *(() if inputs.alike else (one.corner,)))
 
 
-def _least_of(some: Iterable[float]) -> float:
-    return min((x for x in some if not math.isnan(x)), default=math.nan)
-
-
 def _settings(
     inputs: BusInputs, there: Sequence[tuple[CaseInputs, CaseResult]]
 ) -> dict[Lane, _Set]:
@@ -118,11 +117,12 @@ def _settings(
         offset = common_place(some)
         level = common_level(some, offset)
         here = [
-            (float(x.setup[k, n]), float(x.hold[k, n]))
+            (x.setup[k, n], x.hold[k, n])
             for x in some
             if (k := x.place(offset)) is not None and (n := x.number(level)) is not None
         ]
-        room = _least_of(hold for _, hold in here) - _least_of(setup for setup, _ in here)
+        setup, hold = (least(column) for column in np.array(here).reshape(-1, 2).T)
+        room = hold - setup
         fine = 0.5 * room if centred[lane] and math.isfinite(room) else 0.0
         found[lane] = _Set(offset, level, fine)
     return found

@@ -9,10 +9,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from onda.engine.timing.quality import WaveQuality, duty_of, wave_quality
-from onda.engine.timing.strobed import Waveform, strobe_edges
+from onda.engine.timing.strobed import Waveform
 from onda.errors import NotPhysical, OndaError
 from onda.studies.buses.inputs import CaseInputs, StrobeInputs, WaveInputs
-from onda.studies.buses.looked import CaseEyes, CaseWaves, Looked, common_place
+from onda.studies.buses.looked import (
+    CaseEyes,
+    CaseWaves,
+    Looked,
+    common_place,
+    edges_that_count,
+    middle_of_swing,
+)
 from onda.studies.buses.why import bits_behind, why_so
 from onda.studies.buses.worst import single_bits, worst_bits
 from onda.studies.core.held import held
@@ -115,8 +122,7 @@ def _strobe_quality(inputs: CaseInputs) -> tuple[tuple[float, float], float]:
         return duty, math.nan
     edges = np.concatenate([strobe.crossings(0.0, 1), strobe.crossings(0.0, -1)])
     edges = edges[(edges > 2 * window[0]) & (edges < window[1])]
-    swing = leg[(time > 2 * window[0]) & (time < window[1])]
-    away = np.interp(edges, time, leg) - 0.5 * (float(swing.max()) + float(swing.min()))
+    away = np.interp(edges, time, leg) - middle_of_swing(inputs, time, leg)
     return duty, float(np.abs(away).max()) if len(away) else math.nan
 
 
@@ -131,11 +137,7 @@ def sent(inputs: CaseInputs) -> CaseInputs:
         return inputs
     one, zero = (Waveform(*_wave(wave)) for wave in single_bits(inputs.data))
     time, strobe, _ = strobe_waves(inputs.strobe)
-    unit = inputs.unit_interval
-    window = (inputs.lead * unit + inputs.strobe_at, (inputs.data.count - 1) * unit)
-    edges = strobe_edges(
-        Waveform(time + inputs.strobe_at, strobe), inputs.sheet.strobe, window, edges=inputs.edges
-    )
+    edges = edges_that_count(inputs, Waveform(time + inputs.strobe_at, strobe))
     bits = worst_bits(inputs, one, zero, edges.at)
     return replace(inputs, data=replace(inputs.data, typed=bits), worst=False)
 

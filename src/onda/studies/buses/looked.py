@@ -16,12 +16,21 @@ from onda.engine.timing.strobed import (
     Sheet,
     StrobeEdges,
     Waveform,
+    least,
     strobe_edges,
 )
 from onda.studies.buses.inputs import CaseInputs
 from onda.studies.buses.plan import SheetInputs
 
-__all__ = ["CaseEyes", "CaseWaves", "Looked", "common_level", "common_place"]
+__all__ = [
+    "CaseEyes",
+    "CaseWaves",
+    "Looked",
+    "common_level",
+    "common_place",
+    "edges_that_count",
+    "middle_of_swing",
+]
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -92,19 +101,8 @@ class CaseEyes:
     def __init__(self, inputs: CaseInputs, waves: CaseWaves) -> None:
         self._inputs = inputs
         self.data = Waveform(waves.time, waves.data)
-        unit, asked = inputs.unit_interval, inputs.sheet
-        window = (
-            inputs.lead * unit + inputs.strobe_at,
-            (inputs.data.count - 1) * unit + inputs.strobe_at,
-        )
-        strobe = Waveform(waves.strobe_time, waves.strobe)
-        self._edges = strobe_edges(strobe, asked.strobe, window, edges=inputs.edges)
-        # Neither the first bits from rest nor what comes after the last one.
-        swings = (waves.time > 2 * inputs.lead * unit) & (
-            waves.time < (inputs.data.count - 1) * unit
-        )
-        seen = waves.data[swings]
-        self.middle = 0.5 * (float(seen.max()) + float(seen.min()))
+        self._edges = edges_that_count(inputs, Waveform(waves.strobe_time, waves.strobe))
+        self.middle = middle_of_swing(inputs, waves.time, waves.data)
 
     def edges(self, offset: float = 0.0) -> StrobeEdges:
         """Edges of the strobe, moved by `offset` s."""
@@ -123,27 +121,29 @@ class CaseEyes:
         asked = self._inputs.sheet
         if asked.level is not None:
             return asked.level
-        at = self.edges(offset).at
-        seen = np.interp(at, self.data.time, self.data.volts)
         level = self.middle
         for _ in range(_LOOKS):
-            ones, zeros = seen[seen > level], seen[seen <= level]
-            if not (len(ones) and len(zeros)):
+            centre = 0.5 * sum(self._eye(offset, level))
+            if not math.isfinite(centre):
                 break
-            new = asked.level_step * round(0.5 * float(ones.min() + zeros.max()) / asked.level_step)
+            new = asked.level_step * round(centre / asked.level_step)
             if new == level:
                 break
             level = new
         return level
+
+    def _eye(self, offset: float, level: float) -> tuple[float, float]:
+        """Lowest one and highest zero at the edges, V; NaN where there is none of that kind."""
+        seen = np.interp(self.edges(offset).at, self.data.time, self.data.volts)
+        return least(seen[seen > level]), -least(-seen[seen <= level])
 
     def look(self) -> Looked:
         """The case at every place where its eye is open, and around every level near its own."""
         inputs = self._inputs
         offsets = np.array(self._open_places() if inputs.centred else [0.0])
         own = np.array([self.own_level(x) for x in offsets.tolist()])
-        timings = [self.timing(*x) for x in zip(offsets.tolist(), own.tolist(), strict=True)]
-        lowest = np.array([t.lowest_one for t in timings])
-        highest = np.array([t.highest_zero for t in timings])
+        eyes = [self._eye(*x) for x in zip(offsets.tolist(), own.tolist(), strict=True)]
+        lowest, highest = np.array(eyes).T
         best = int(np.flatnonzero(offsets == _nearest_best(offsets, lowest - highest))[0])
         levels = _levels(inputs.sheet, float(own[best]), float(lowest[best] - highest[best]))
         shape = (len(offsets), len(levels))
@@ -163,14 +163,30 @@ class CaseEyes:
         unit = self._inputs.unit_interval
 
         def height(place: float) -> float:
-            at = self.edges(place * unit).at
-            seen = np.interp(at, self.data.time, self.data.volts)
-            ones, zeros = seen[seen > self.middle], seen[seen <= self.middle]
-            return float(ones.min() - zeros.max()) if len(ones) and len(zeros) else -math.inf
+            one, zero = self._eye(place * unit, self.middle)
+            return one - zero if math.isfinite(one - zero) else -math.inf
 
         heights = {place: height(place) for place in _PLACES}
         most = max(heights.values())
         return [unit * p for p in _PLACES if heights[p] >= most - _OPEN * abs(most)]
+
+
+def edges_that_count(inputs: CaseInputs, strobe: Waveform) -> StrobeEdges:
+    """Edges of a strobe, where it is taken, behind the first bits and up to the last one."""
+    unit = inputs.unit_interval
+    window = (
+        inputs.lead * unit + inputs.strobe_at,
+        (inputs.data.count - 1) * unit + inputs.strobe_at,
+    )
+    return strobe_edges(strobe, inputs.sheet.strobe, window, edges=inputs.edges)
+
+
+def middle_of_swing(inputs: CaseInputs, time: FloatArray, volts: FloatArray) -> float:
+    """V in the middle between the highest and the lowest level, the net in its swing."""
+    unit = inputs.unit_interval
+    # Neither the first bits from rest nor what comes after the last one.
+    swings = (time > 2 * inputs.lead * unit) & (time < (inputs.data.count - 1) * unit)
+    return 0.5 * (float(volts[swings].max()) + float(volts[swings].min()))
 
 
 def _sheet_at(asked: SheetInputs, level: float) -> Sheet:

@@ -9,6 +9,7 @@ from onda.app.kit.editor import Editor
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.buses.bus import Bus, Operation, OwnLength, TimingSheet
+from onda.project.buses.edits import with_sheet, with_signal
 from onda.project.buses.pins import PinRow, with_pins
 from onda.project.buses.sheet_file import load_sheet, sheet_text
 from onda.project.quantities import Quantity, parse_quantity
@@ -48,13 +49,10 @@ class BusHand:
     def put_length(self, signal: str, piece: str, length: Quantity) -> None:
         """Another length of a piece that a signal has of its own."""
         bus = self._bus()
-        signals = []
-        for one in bus.signals:
-            if one.id == signal:
-                rest = tuple(x for x in one.lengths if x.id != piece)
-                one = set_value(one, lengths=(*rest, OwnLength(id=piece, length=length)))
-            signals.append(one)
-        self._put(f"Change length of {bus.signal(signal).name}", signals=tuple(signals))
+        one = bus.signal(signal)
+        rest = tuple(x for x in one.lengths if x.id != piece)
+        lengths = (*rest, OwnLength(id=piece, length=length))
+        self.put_bus(f"Change length of {one.name}", with_signal(bus, signal, lengths=lengths))
 
     def put_pin(self, signal: str, device: str, pin: str) -> None:
         """Another pin of a signal at a device, empty for that of the path."""
@@ -97,12 +95,9 @@ class BusHand:
 
     def put_sheet(self, operation: Operation, sheet: TimingSheet) -> None:
         """Another sheet of the device that listens in an operation."""
-        field = "address_sheet" if operation.over == "address" else "sheet"
         bus = self._bus()
-        devices = tuple(
-            set_value(d, **{field: sheet}) if d.id == operation.listens else d for d in bus.devices
-        )
-        self._put(f"Change sheet of {bus.device(operation.listens).name}", devices=devices)
+        new = with_sheet(bus, operation.listens, operation.over, sheet)
+        self.put_bus(f"Change sheet of {bus.device(operation.listens).name}", new)
 
     def take_sheet(self, operation: Operation, path: Path) -> None:
         """The sheet of a file."""

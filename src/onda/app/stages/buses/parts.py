@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from onda.app.shell.ledger import Column, LedgerRow
 from onda.errors import InputError
-from onda.project.buses.bus import Bus, BusSignal, Operation, TimingSheet
+from onda.project.buses.bus import Bus, BusSignal, Operation, Over, TimingSheet
 from onda.project.buses.edits import (
     add_device,
     add_operation,
@@ -195,10 +195,10 @@ def _device_fields(design: Design, bus: Bus, identifier: str) -> list[PartField]
     path = design.path(bus.signals[0].path)
     ends = (device.end, *free_ends(bus, path))
 
-    def sheet(over: str) -> Change:
+    def sheet(over: Over) -> Change:
         def change(chosen: str) -> Bus:
             new = TimingSheet() if chosen == "yes" else None
-            return with_sheet(bus, identifier, over, new)  # type: ignore[arg-type]
+            return with_sheet(bus, identifier, over, new)
 
         return change
 
