@@ -1,8 +1,10 @@
 """Small faults put into the program one at a time: do the tests notice?
 
 ``python tools/mutants.py --seed 1 --count 40 --only engine`` draws faults of the kinds that real
-bugs are (a sign, a factor, a dropped term, a limit, a wrong place, a turned condition), each in a
-copy of the tree, and runs the tests that look at the module. What survives is listed with its line.
+bugs are (a sign, a factor, a dropped term or call, a limit, a wrong place, a turned condition, the
+wrong one of two), each in a copy of the tree, and runs the tests that touch the line (``--touched
+FOLDER``, after ``ONDA_TOUCHED=FOLDER python -m pytest -n 2 -p tests.touched``) or that stand
+nearest to the module. What survives is listed with its line.
 """
 
 from __future__ import annotations
@@ -23,6 +25,8 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
+from mutant_tests import Touched, files_near
+
 ROOT = Path(__file__).resolve().parent.parent
 _SKIPPED = {"__init__.py", "__main__.py"}
 _SECONDS = 400
@@ -31,8 +35,6 @@ _FILLS = "tests/studies/core/test_check.py::test_check_of_one_stage"
 """A test that needs the results of the whole board."""
 _UNITS = {1e-12, 1e-9, 1e-6, 1e-3, 1e3, 1e6, 1e9, 1e12, 100, 60}
 """Numbers that carry a value from one unit to another."""
-_MOST_TESTS = 6
-"""Files of tests that are run for one fault, the nearest first."""
 _COMPARED = {
     ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq,
     ast.NotEq: ast.Eq, ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is,
@@ -42,6 +44,10 @@ _PAIRS = (
     ("min", "max"), ("any", "all"), ("floor", "ceil"), ("argmin", "argmax"), ("minimum", "maximum"),
 )  # fmt: skip
 _CALLED = dict(_PAIRS) | {b: a for a, b in _PAIRS}
+
+
+_DROPPED = {"emit", "connect", "append", "add", "clear", "extend", "update", "pop", "discard"}
+"""Calls of others' methods without which something shown or kept is an old one."""
 
 
 @dataclass(frozen=True)
@@ -70,6 +76,31 @@ def _is_words(node: ast.AST, parents: dict[ast.AST, ast.AST]) -> bool:
     return False
 
 
+def _is_own(called: ast.expr) -> bool:
+    """Whether a call does something that somebody would miss, not how something looks."""
+    if not isinstance(called, ast.Attribute):
+        return isinstance(called, ast.Name) and called.id.startswith("_")
+    own = isinstance(called.value, ast.Name) and called.value.id == "self"
+    return called.attr in _DROPPED or (own and not called.attr.startswith("set"))
+
+
+def _alike(function: ast.FunctionDef) -> Iterator[tuple[ast.Attribute, ast.Attribute]]:
+    """What a function reads of a thing, with something else that it reads of the same thing."""
+    called = {id(n.func) for n in ast.walk(function) if isinstance(n, ast.Call)}
+    read: dict[str, dict[str, ast.Attribute]] = {}
+    for node in ast.walk(function):
+        if not (isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name)):
+            continue
+        of, spoken = node.value.id, isinstance(node.ctx, ast.Load) and id(node) not in called
+        if spoken and of[0].islower() and of not in ("self", "np", "math", "ast"):
+            read.setdefault(of, {}).setdefault(node.attr, node)
+    for nodes in read.values():
+        several = list(nodes.values())
+        for one, other in zip(several, several[1:] + several[:1], strict=True):
+            if one is not other:
+                yield one, other
+
+
 def faults_in(path: Path, top: Path) -> Iterator[Fault]:
     """Every fault of a module below `top`."""
     source = path.read_text(encoding="utf-8")
@@ -96,6 +127,15 @@ def faults_in(path: Path, top: Path) -> Iterator[Fault]:
         return Fault(str(path.relative_to(top)), node.lineno, was, now, text)
 
     for node in ast.walk(tree):
+        if isinstance(node, ast.Expr) and isinstance(node.value, ast.Call):
+            if _is_own(node.value.func):
+                yield fault(node.value, "None")
+            continue
+        if isinstance(node, ast.FunctionDef):
+            for one, other in _alike(node):
+                if not _is_words(one, parents):
+                    yield fault(one, ast.unparse(other))
+            continue
         if not isinstance(node, ast.expr) or _is_words(node, parents):
             continue
         if isinstance(node, ast.Compare) and len(node.ops) == 1:
@@ -133,38 +173,21 @@ def faults_in(path: Path, top: Path) -> Iterator[Fault]:
                 yield fault(node, text[:at] + _CALLED[called] + text[at + len(called) :])
 
 
-def tests_of(module: str, tree: Path) -> list[str]:
-    """Files of tests that look at a module: those that name it first, then those that stand in the
-    same folder."""
-    name = "onda." + module.removesuffix(".py").replace("/", ".")
-    package, stem = name.rpartition(".")[0], Path(module).stem
-    floor, subject = module.split("/")[0], module.split("/")[1].removesuffix(".py")
-    ranked = []
-    for test in sorted((tree / "tests").rglob("test_*.py")):
-        if "attack" in test.parts or "walk" in test.parts:
-            continue
-        text = test.read_text(encoding="utf-8")
-        below = test.relative_to(tree / "tests").parts
-        rank = 0
-        rank += 8 if name in text else 0
-        rank += 3 if package in text else 0
-        rank += 3 if below[0] == floor and subject in "/".join(below) else 0
-        rank += 2 if stem in test.stem else 0
-        rank += 1 if below[0] == floor else 0
-        rank += 2 if f".{subject}." in text else 0
-        if rank >= 2:
-            ranked.append((-rank, test.stat().st_size, str(test.relative_to(tree))))
-    return [test for _, _, test in sorted(ranked)[:_MOST_TESTS]]
-
-
-def _noticed(fault: Fault, tree: Path, results: Path) -> tuple[bool, float]:
+def _noticed(
+    fault: Fault, tree: Path, results: Path, touched: Touched | None
+) -> tuple[bool, float]:
     """Whether a test fails with the fault in a copy of the tree, and the seconds it took."""
     target = tree / "src" / "onda" / fault.module
     before = target.read_text(encoding="utf-8")
+    tests = (
+        files_near(fault.module, tree)
+        if touched is None
+        else touched.tests_of(fault.module, fault.line, before, tree)
+    )
     target.write_text(fault.text, encoding="utf-8")
     began = time.monotonic()
     try:
-        return _fails(tests_of(fault.module, tree), tree, results), time.monotonic() - began
+        return bool(tests) and _fails(tests, tree, results), time.monotonic() - began
     finally:
         target.write_text(before, encoding="utf-8")
 
@@ -213,8 +236,13 @@ def main() -> None:
     parser.add_argument("--count", type=int, default=40)
     parser.add_argument("--only", default="", help="package or module below onda")
     parser.add_argument("--jobs", type=int, default=2)
+    parser.add_argument(
+        "--touched", type=Path, default=None,
+        help="folder that `pytest -p tests.touched` left: tests are chosen by line",
+    )  # fmt: skip
     parser.add_argument("--out", type=Path, default=None, help="JSON of what survived")
     asked = parser.parse_args()
+    touched = None if asked.touched is None else Touched.read(asked.touched)
     with tempfile.TemporaryDirectory() as folder:
         trees, results = [], Path(folder) / "results"
         # Results are shared by faults that change nothing of what computes them.
@@ -235,7 +263,7 @@ def main() -> None:
             number, fault = pair
             tree = trees.pop()
             try:
-                noticed, took = _noticed(fault, tree, results)
+                noticed, took = _noticed(fault, tree, results, touched)
             finally:
                 trees.append(tree)
             mark = "noticed " if noticed else "SURVIVED"

@@ -1,0 +1,120 @@
+"""Which tests a fault meets: those that touch its line, as measured, or the nearest files."""
+
+from __future__ import annotations
+
+import ast
+import json
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+__all__ = ["Touched", "files_near"]
+
+_MOST_FILES = 6
+"""Files of tests that are run for one fault, the nearest first, where nothing is measured."""
+_BUDGET_S = 150.0
+"""Processor time, as measured, of the tests that are run for one fault."""
+_MOST_TESTS = 120
+
+
+def _rank(test: str, text: str, module: str) -> int:
+    """How near a file of tests stands to a module: it names it, or stands in the same folder."""
+    name = "onda." + module.removesuffix(".py").replace("/", ".")
+    package, stem = name.rpartition(".")[0], Path(module).stem
+    floor, subject = module.split("/")[0], module.split("/")[1].removesuffix(".py")
+    below = test.split("/")[1:]
+    rank = 8 if name in text else 0
+    rank += 3 if package in text else 0
+    rank += 3 if below[0] == floor and subject in "/".join(below) else 0
+    rank += 2 if stem in Path(test).stem else 0
+    rank += 1 if below[0] == floor else 0
+    rank += 2 if f".{subject}." in text else 0
+    return rank
+
+
+@cache
+def _files(tree: Path) -> dict[str, str]:
+    return {
+        str(test.relative_to(tree)): test.read_text(encoding="utf-8")
+        for test in sorted((tree / "tests").rglob("test_*.py"))
+        if "attack" not in test.parts and "walk" not in test.parts
+    }
+
+
+def files_near(module: str, tree: Path) -> list[str]:
+    """Files of tests that look at a module, the nearest first."""
+    ranked = [
+        (-_rank(test, text, module), len(text), test)
+        for test, text in _files(tree).items()
+        if _rank(test, text, module) >= 2
+    ]
+    return [test for _, _, test in sorted(ranked)[:_MOST_FILES]]
+
+
+def _statement(source: str, line: int) -> tuple[int, int, bool]:
+    """First line of the statement that a line stands in, the line, whether a test can touch it."""
+    first, inside, compiled = line, False, False
+    for node in ast.walk(ast.parse(source)):
+        if not isinstance(node, ast.stmt) or node.end_lineno is None:
+            continue
+        if not node.lineno <= line <= node.end_lineno:
+            continue
+        if isinstance(node, ast.FunctionDef):
+            # Default arguments and decorators are worked out when the module is loaded.
+            inside = inside or line >= node.body[0].lineno
+            compiled = compiled or any("jit" in ast.unparse(d) for d in node.decorator_list)
+        first = node.lineno
+    return first, line, inside and not compiled
+
+
+@dataclass(frozen=True)
+class Touched:
+    """Tests by the lines that they touch, and what each takes."""
+
+    seconds: dict[str, float]
+    lines: dict[str, dict[int, set[str]]]
+
+    @classmethod
+    def read(cls, folder: Path) -> Touched:
+        """What `tests.touched` left, of all workers."""
+        seconds: dict[str, float] = {}
+        lines: dict[str, dict[int, set[str]]] = {}
+        for path in sorted(folder.glob("*.json")):
+            told = json.loads(path.read_text(encoding="utf-8"))
+            names = told["tests"]
+            seconds |= dict(zip(names, told["seconds"], strict=True))
+            for module, by_line in told["lines"].items():
+                into = lines.setdefault(module, {})
+                for line, tests in by_line.items():
+                    into.setdefault(int(line), set()).update(names[t] for t in tests)
+        return cls(seconds, lines)
+
+    def tests_of(self, module: str, line: int, source: str, tree: Path) -> list[str]:
+        """Tests that touch a line, the nearest and shortest first; none where no test does."""
+        first, last, touchable = _statement(source, line)
+        by_line = self.lines.get(module, {})
+        found = set[str]().union(*(by_line.get(k, set()) for k in range(first, last + 1)))
+        if not found and touchable:
+            return []
+        # What is worked out when a module is loaded, or compiled, is touched by whoever uses it.
+        found = found or set[str]().union(*by_line.values())
+        texts = _files(tree)
+        near = {
+            t: _rank(t, texts[t], module) for t in {f.split("::")[0] for f in found} & set(texts)
+        }
+        there = [t for t in found if t.split("::")[0] in near]
+        # Near files have most of the time, by halves; then whatever is short.
+        there.sort(
+            key=lambda t: (
+                self.seconds[t] > 0.3 * _BUDGET_S,
+                -near[t.split("::")[0]],
+                self.seconds[t],
+            )
+        )
+        out: list[str] = []
+        left = _BUDGET_S
+        for test in there:
+            if self.seconds[test] <= left and len(out) < _MOST_TESTS:
+                out.append(test)
+                left -= self.seconds[test]
+        return out
