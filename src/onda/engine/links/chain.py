@@ -20,7 +20,9 @@ from onda.engine.links.measured import Response, behind
 from onda.engine.links.statistical import SampledPulse
 from onda.errors import NotPhysical
 
-__all__ = ["Chain", "Merit", "best_chain", "decision_taps", "merit", "sampling_time", "scaled"]
+__all__ = [
+    "Chain", "Merit", "Trial", "best_chain", "decision_taps", "merit", "sampling_time", "scaled",
+]  # fmt: skip
 
 FloatArray = NDArray[np.float64]
 _FOLLOWED_UI = 8
@@ -234,6 +236,33 @@ def merit(
     return Merit(db, main, isi, crosstalk, shaken, noise)
 
 
+class Trial:
+    """Settings tried on the same pulses: each continuous equaliser is put on them once, taps on
+    what is behind it. (Both are linear, so that their order changes nothing but the tail.)"""
+
+    def __init__(
+        self,
+        pulse: SampledPulse,
+        others: Sequence[SampledPulse],
+        unit_interval: float,
+        **terms: object,
+    ) -> None:
+        self._pulses = (pulse, *others)
+        self._unit_interval = unit_interval
+        self._terms = terms
+        self._behind: dict[object, tuple[SampledPulse, ...]] = {}
+
+    def merit(self, chain: Chain) -> Merit:
+        """What `merit` says of a setting."""
+        unit = self._unit_interval
+        part = (chain.gain, chain.zero, chain.poles, chain.response)
+        if part not in self._behind:
+            self._behind[part] = tuple(chain.behind_continuous(p, unit) for p in self._pulses)
+        own, *others = self._behind[part]
+        taps = chain.without_continuous
+        return merit(taps, own, others, unit, **self._terms)  # type: ignore[arg-type]
+
+
 def best_chain(
     chains: Iterable[Chain],
     pulse: SampledPulse,
@@ -242,9 +271,10 @@ def best_chain(
     **terms: object,
 ) -> tuple[Chain, Merit]:
     """The setting of the largest figure of merit; raise `NotPhysical` where there is none."""
+    trial = Trial(pulse, others, unit_interval, **terms)
     found: tuple[Chain, Merit] | None = None
     for chain in chains:
-        one = merit(chain, pulse, others, unit_interval, **terms)  # type: ignore[arg-type]
+        one = trial.merit(chain)
         if found is None or one.db > found[1].db:
             found = chain, one
     if found is None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.links.chain import Chain, merit
+from onda.engine.links.chain import Chain, Trial
 from onda.errors import InputError
 from onda.project.links.equalisers import USUAL_POLES, USUAL_ZERO, around_main, three_taps
 from onda.studies.core.study import Control, Study
@@ -81,13 +81,13 @@ def _run(inputs: MapInputs, control: Control) -> LinkMap:
             f"a map over {across!r} and {up!r}", remedy=f"Two of {', '.join(SETTINGS)}."
         )
     pulses, unit = channel_pulses(link.channel), link.channel.unit_interval
-    others = list(pulses.others)
     terms = link.merit_terms
     control.progress(0.1)
     chain, found = found_chain(link.equalisers, link.channel, terms)
+    trial = Trial(pulses.own, pulses.others, unit, **terms)
 
     def db(values: dict[str, float]) -> float:
-        return merit(_with(chain, values, unit), pulses.own, others, unit, **terms).db
+        return trial.merit(_with(chain, values, unit)).db
 
     x, y = SETTINGS[across][1], SETTINGS[up][1]
     out = np.empty((len(y), len(x)))
