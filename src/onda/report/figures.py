@@ -6,7 +6,9 @@ from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
+from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.cm import ScalarMappable
 from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
 from numpy.typing import NDArray
@@ -29,19 +31,45 @@ _INK, _SECONDARY, _SEA, _FAILS, _PAPER = "#1E2B33", "#56646B", "#0E6B78", "#B843
 _DENSITY = LinearSegmentedColormap.from_list("density", [_PAPER, "#0E6B78", "#1E2B33"])
 
 
-def _figure(width: float = 7.2, height: float = 3.6) -> Figure:
-    figure = Figure(figsize=(width, height), dpi=110, facecolor=_PAPER, layout="constrained")
+_LEFT, _RIGHT, _BELOW, _ABOVE, _BETWEEN = 0.66, 0.18, 0.5, 0.14, 0.72
+"""Inches around and between axes whose words are numbers."""
+
+
+def _figure(width: float, height: float, *, names: bool = False) -> Figure:
+    """A sheet for axes side by side or below each other; with `names` on them, which may be long,
+    room is found by measuring every word, twice, for half of the time that a report takes."""
+    figure = Figure(figsize=(width, height), dpi=110, facecolor=_PAPER)
     FigureCanvasAgg(figure)
+    if names:
+        figure.set_layout_engine("constrained")
+        return figure
+    figure.subplots_adjust(
+        left=_LEFT / width,
+        right=1.0 - _RIGHT / width,
+        bottom=_BELOW / height,
+        top=1.0 - _ABOVE / height,
+        wspace=2.0 * _BETWEEN / (width - _LEFT - _RIGHT - _BETWEEN),
+        hspace=2.0 * _BETWEEN / (height - _BELOW - _ABOVE - _BETWEEN),
+    )
     return figure
 
 
-def _style(axes: object) -> None:
-    axes.set_facecolor(_PAPER)  # type: ignore[attr-defined]
-    axes.tick_params(colors=_SECONDARY, labelsize=8)  # type: ignore[attr-defined]
-    for spine in axes.spines.values():  # type: ignore[attr-defined]
+def _style(axes: Axes) -> None:
+    axes.set_facecolor(_PAPER)
+    axes.tick_params(colors=_SECONDARY, labelsize=8)
+    for spine in axes.spines.values():
         spine.set_color("#DCD5C7")
-    axes.xaxis.label.set_color(_SECONDARY)  # type: ignore[attr-defined]
-    axes.yaxis.label.set_color(_SECONDARY)  # type: ignore[attr-defined]
+    axes.xaxis.label.set_color(_SECONDARY)
+    axes.yaxis.label.set_color(_SECONDARY)
+
+
+def _bar(
+    figure: Figure, axes: Axes, shown: ScalarMappable, words: str, *, shrink: float = 0.8
+) -> None:
+    """What the colours beside it mean."""
+    bar = figure.colorbar(shown, ax=axes, shrink=shrink)
+    bar.set_label(words, color=_SECONDARY, fontsize=8)
+    bar.ax.tick_params(colors=_SECONDARY, labelsize=8)
 
 
 def draw_line(result: ImpedanceResult, file: Path) -> None:
@@ -76,7 +104,7 @@ def draw_path(result: PathResult, limit: float | None, file: Path) -> None:
     )
     upper.invert_yaxis()
     upper.set(xlabel="delay from the driver, ps", ylabel="time, ns")
-    figure.colorbar(shown, ax=upper, label="V")
+    _bar(figure, upper, shown, "V", shrink=1.0)
     lower.plot(ns, result.pad, color="#B8552F", label="driver pad", lw=1)
     lower.plot(ns, result.load, color=_SEA, label="receiver", lw=1.8)
     if limit is not None:
@@ -116,7 +144,7 @@ def draw_network(result: NetworkResult, limits: Sequence[Requirement], file: Pat
 
 def draw_group(result: GroupResult, file: Path) -> None:
     """Noise of each transmitter at each receiver, and the power sum of the worst receiver."""
-    figure = _figure(7.2, 3.2)
+    figure = _figure(7.2, 3.2, names=True)
     left, right = figure.subplots(1, 2)
     names = [name if len(result.lanes) < 9 else str(k) for k, name in enumerate(result.lanes, 1)]
     places = np.arange(len(names))
@@ -125,9 +153,7 @@ def draw_group(result: GroupResult, file: Path) -> None:
     left.set_xticks(places, names, rotation=45)
     left.set_yticks(places, names)
     left.set(xlabel="transmitter", ylabel="receiver")
-    bar = figure.colorbar(shown, ax=left, shrink=0.8)
-    bar.set_label("noise, mV", color=_SECONDARY, fontsize=8)
-    bar.ax.tick_params(colors=_SECONDARY, labelsize=8)
+    _bar(figure, left, shown, "noise, mV")
     worst = int(np.argmax([x.total for x in result.noise]))
     some = result.frequency > 0.0
     ghz = result.frequency[some] / 1e9
@@ -150,16 +176,14 @@ def draw_bus(result: BusResult, file: Path) -> None:
     for case in result.cases:
         at = signals.index(case.signal_name), columns.index((case.operation_name, case.corner))
         margins[at] = 1e12 * case.worst
-    figure = _figure(7.2, max(2.4, 1.2 + 0.22 * len(signals)))
+    figure = _figure(7.2, max(2.4, 1.2 + 0.22 * len(signals)), names=True)
     axes = figure.subplots()
     most = max(float(np.nanmax(np.abs(margins))) if np.isfinite(margins).any() else 1.0, 1.0)
     shown = axes.imshow(margins, cmap="RdYlGn", vmin=-most, vmax=most, aspect="auto")
     axes.set_yticks(np.arange(len(signals)), signals)
     names = [f"{operation}, {corner}" for operation, corner in columns]
     axes.set_xticks(np.arange(len(columns)), names, rotation=45, ha="right")
-    bar = figure.colorbar(shown, ax=axes, shrink=0.8)
-    bar.set_label("worst margin, ps", color=_SECONDARY, fontsize=8)
-    bar.ax.tick_params(colors=_SECONDARY, labelsize=8)
+    _bar(figure, axes, shown, "worst margin, ps")
     _style(axes)
     figure.savefig(file)
 
