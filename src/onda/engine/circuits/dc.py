@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.circuits.devices import Device, Term
+from onda.engine.circuits.devices import Device
 from onda.engine.circuits.net import Net
 from onda.errors import NotConverged, NotPhysical
 
@@ -164,12 +164,6 @@ def _reached(matrix: FloatArray, links: list[tuple[int, int | None]]) -> NDArray
     return np.asarray(tied)
 
 
-def _slope(term: Term, x: float) -> float:
-    v, i = term.table.volts, term.table.amps
-    k = int(np.clip(np.searchsorted(v, x, side="right") - 1, 0, len(v) - 2))
-    return (i[k + 1] - i[k]) / (v[k + 1] - v[k])
-
-
 def device_currents(device: Device, volts: FloatArray, time: float) -> list[tuple[float, float]]:
     """Current into each port's node (A) and its slope (S), at node voltages."""
     out = []
@@ -177,12 +171,10 @@ def device_currents(device: Device, volts: FloatArray, time: float) -> list[tupl
         v = volts[port.node] - (0.0 if port.node_b is None else volts[port.node_b])
         current = slope = 0.0
         for term in port.terms:
-            w = term.scale
-            if term.weight is not None:
-                w *= float(term.weight.sample(np.array([time]))[0])
-            x = term.sign * v + term.offset
-            current += w * float(term.table.at(np.array([x]))[0])
-            slope += w * term.sign * _slope(term, x)
+            w = term.scale if term.weight is None else term.scale * term.weight.at(time)
+            amps, siemens = term.table.point(float(term.sign * v + term.offset))
+            current += w * amps
+            slope += w * term.sign * siemens
         out.append((current, slope))
     return out
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 from dataclasses import dataclass
 
 import numpy as np
@@ -38,6 +39,13 @@ class Table:
         high = i[-1] + (volts - v[-1]) * (i[-1] - i[-2]) / (v[-1] - v[-2])
         return np.asarray(np.where(volts < v[0], low, np.where(volts > v[-1], high, inside)))
 
+    def point(self, volts: float) -> tuple[float, float]:
+        """Current (A) at one voltage and the slope there (S), of the piece above at a kink."""
+        v, i = self.volts, self.amps
+        k = min(max(bisect_right(v, volts) - 1, 0), len(v) - 2)
+        slope = (i[k + 1] - i[k]) / (v[k + 1] - v[k])
+        return i[k] + (volts - v[k]) * slope, slope
+
 
 @dataclass(frozen=True, slots=True)
 class Weight:
@@ -49,6 +57,14 @@ class Weight:
     def sample(self, time: FloatArray) -> FloatArray:
         """Factor at times in seconds."""
         return np.interp(time, self.time, self.value)
+
+    def at(self, time: float) -> float:
+        """Factor at one time in seconds."""
+        t, w = self.time, self.value
+        k = bisect_right(t, time)
+        if k in (0, len(t)):
+            return w[0] if k == 0 else w[-1]
+        return w[k - 1] + (time - t[k - 1]) * (w[k] - w[k - 1]) / (t[k] - t[k - 1])
 
 
 @dataclass(frozen=True, slots=True)
