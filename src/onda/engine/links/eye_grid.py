@@ -70,7 +70,7 @@ def eye_grid(sampler: Sampler, moments: FloatArray, *, places: int = 2048) -> Ey
         for k, level in enumerate(levels):
             isi = by_level[k]
             at = (isi.values + level * main + reach) / step
-            moved(one, 1, at, isi.weights, mass[k, i])
+            moved(one, at, isi.weights, mass[k, i])
 
     with ThreadPoolExecutor(_CORES) as pool:
         list(pool.map(lay, range(len(moments))))

@@ -17,39 +17,42 @@ _FAR = 38.0
 
 
 @njit(cache=True, nogil=True)
-def added(grid: FloatArray, used: int, moves: FloatArray, share: float) -> int:
-    """Add a symbol to a distribution: `grid[:used]` moved by each of `moves` places (0 or above),
-    each with a weight of `share`. The grid must have room. Returns the places that are used now."""
-    most = 0.0
-    for move in moves:
-        most = max(most, move)
-    last = used + math.floor(most) + 1
-    out = np.zeros(last)
-    for move in moves:
-        whole = math.floor(move)
-        right = (move - whole) * share
-        left = share - right
-        for i in range(used):
-            weight = grid[i]
-            out[i + whole] += left * weight
-            out[i + whole + 1] += right * weight
-    for i in range(last):
-        grid[i] = out[i]
-    return last
+def _lay(grid: FloatArray, used: int, share: float, out: FloatArray) -> None:
+    """Add a share of `grid[:used]`; a loop of its own, as it is done for several places at once."""
+    for i in range(used):
+        out[i] += share * grid[i]
 
 
 @njit(cache=True, nogil=True)
-def moved(
-    grid: FloatArray, used: int, places: FloatArray, weights: FloatArray, out: FloatArray
-) -> None:
-    """Add to `out` the distribution `grid[:used]` moved to each of `places`, with its weight."""
+def added(moves: FloatArray, share: float, room: int) -> FloatArray:
+    """Distribution of a sum of symbols: by `moves` (symbols, levels) places, 0 or above, each with
+    a weight of `share`; what lies between two places goes to both. `room` places hold the sum."""
+    grid, out = np.zeros(room), np.zeros(room)
+    grid[0], used = 1.0, 1
+    for symbol in range(moves.shape[0]):
+        last = used + math.floor(moves[symbol].max()) + 1
+        out[:last] = 0.0
+        for level in range(moves.shape[1]):
+            move = moves[symbol, level]
+            whole = math.floor(move)
+            right = (move - whole) * share
+            left = share - right
+            _lay(grid, used, left, out[whole:])
+            _lay(grid, used, right, out[whole + 1 :])
+        grid, out, used = out, grid, last
+    return grid[:used]
+
+
+@njit(cache=True, nogil=True)
+def moved(grid: FloatArray, places: FloatArray, weights: FloatArray, out: FloatArray) -> None:
+    """Add to `out` the distribution `grid` moved to each of `places`, with its weight."""
+    used = len(grid)
     for k in range(len(places)):
         whole = math.floor(places[k])
         right = (places[k] - whole) * weights[k]
         left = weights[k] - right
-        for i in range(used):
-            out[i + whole] += left * grid[i]
-            out[i + whole + 1] += right * grid[i]
+        _lay(grid, used, left, out[whole:])
+        _lay(grid, used, right, out[whole + 1 :])
 
 
 @njit(cache=True, nogil=True)

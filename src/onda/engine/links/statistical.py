@@ -78,7 +78,7 @@ class Levels:
         # By sums, not by transforms: rounding must not hide what is rare.
         from onda.engine.links.level_kernels import moved
 
-        moved(grid, len(grid), places, narrow.weights, out)
+        moved(grid, places, narrow.weights, out)
         return _from_grid(out, low + lowest, step)
 
     def on_grid(self, step: float) -> tuple[FloatArray, float]:
@@ -164,20 +164,15 @@ def interference(cursors: Iterable[float], levels: Sequence[float] = (-1.0, 1.0)
     step = max(float(total) / _BINS, _LEAST_STEP)
     from onda.engine.links.level_kernels import added, moved
 
-    grid = np.zeros(
-        int(np.ptp(symbols) * math.fsum(abs(c) for c in rest) / step) + 2 * len(rest) + 4
-    )
-    grid[0], used, low = 1.0, 1, 0.0
-    for c in rest:
-        moves = c * symbols
-        lowest = float(moves.min())
-        used = added(grid, used, (moves - lowest) / step, 1.0 / count)
-        low += lowest
-    lowest = float(values.min())
-    places = (values - lowest) / step
-    out = np.zeros(used + int(places.max()) + 2)
-    moved(grid, used, places, few, out)
-    return _from_grid(out, low + lowest, step)
+    moves = np.multiply.outer(np.asarray(rest), symbols) / step
+    lowest = moves.min(axis=1)
+    moves -= lowest[:, None]
+    grid = added(moves, 1.0 / count, int(moves.max(axis=1).sum()) + 2 * len(rest) + 4)
+    first = float(values.min())
+    places = (values - first) / step
+    out = np.zeros(len(grid) + int(places.max()) + 2)
+    moved(grid, places, few, out)
+    return _from_grid(out, step * math.fsum(lowest) + first, step)
 
 
 def disturbance(
