@@ -31,7 +31,7 @@ ROOT = Path(__file__).resolve().parent.parent
 _SKIPPED = {"__init__.py", "__main__.py"}
 _SECONDS = 400
 """Of processor time; what takes more never ends, and is noticed by whoever waits for it."""
-_FILLS = "tests/studies/core/test_check.py::test_check_of_one_stage"
+_FILLS = "tests/studies/core/test_check.py::test_check_finds_the_seeded_faults_and_nothing_else"
 """A test that needs the results of the whole board."""
 _UNITS = {1e-12, 1e-9, 1e-6, 1e-3, 1e3, 1e6, 1e9, 1e12, 100, 60}
 """Numbers that carry a value from one unit to another."""
