@@ -136,6 +136,10 @@ class StrobeEdges:
         """The same edges, `offset` s later."""
         return replace(self, at=self.at + offset)
 
+    def at_all(self, offsets: FloatArray) -> StrobeEdges:
+        """The same edges (p * n,) at each of `offsets` (p,) s, one place behind the other."""
+        return StrobeEdges(np.add.outer(offsets, self.at).ravel(), np.tile(self.slew, len(offsets)))
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class LaneTiming:
@@ -265,23 +269,29 @@ class DecidedData:
             float(volts[bit == 0].max()) if not bit.all() else math.nan,
         )
 
-    def short(self, timing: LaneTiming) -> tuple[int, int]:
-        """At how many edges a bit has not come to its ac level since it last passed the reference,
-        and at how many it lies within its dc level: data have no set-up, or no hold, there at all.
+    def lacking(self, timing: LaneTiming) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+        """At which edges (n,) a bit has not come to its ac level since it last passed the
+        reference, and at which it lies within its dc level: data have no set-up, or no hold, there
+        at all.
 
         The times of `timing` are then those of bits before or after.
         """
-        no_setup = no_hold = 0
+        volts = np.interp(timing.edge, self._data.time, self._data.volts)
+        no_setup, no_hold = np.zeros((2, len(volts)), dtype=np.bool_)
         for one, passes in self._passes.items():
-            at = timing.edge[timing.bit == one]
-            towards = 1 if one else -1
+            some = timing.bit == one
+            at, towards = timing.edge[some], 1 if one else -1
             reached, began = _last_before(passes.to_ac, at), _last_before(passes.to_vref, at)
             # A bit that began before the waveform is as it was found.
-            no_setup += int(np.sum(~np.isnan(began) & ~(reached >= began)))
-            volts = np.interp(at, self._data.time, self._data.volts)
+            no_setup[some] = ~np.isnan(began) & ~(reached >= began)
             dc = self._sheet.vref + towards * self._sheet.dc_offset
-            no_hold += int(np.sum(towards * (volts - dc) < 0.0))
+            no_hold[some] = towards * (volts[some] - dc) < 0.0
         return no_setup, no_hold
+
+    def short(self, timing: LaneTiming) -> tuple[int, int]:
+        """At how many edges data have no set-up, and no hold."""
+        no_setup, no_hold = self.lacking(timing)
+        return int(no_setup.sum()), int(no_hold.sum())
 
 
 @dataclass(frozen=True, slots=True, eq=False)

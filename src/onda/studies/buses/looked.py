@@ -149,12 +149,16 @@ class CaseEyes:
         shape = (len(offsets), len(levels))
         setup, hold = np.empty(shape), np.empty(shape)
         no_setup, no_hold = np.empty(shape, np.int64), np.empty(shape, np.int64)
+        edges = self._edges.at_all(offsets)
         for n, level in enumerate(levels.tolist()):
             decided = self.decided(level)
-            for k, offset in enumerate(offsets.tolist()):
-                timing = decided.timing(self.edges(offset))
-                setup[k, n], hold[k, n] = timing.worst_setup, timing.worst_hold
-                no_setup[k, n], no_hold[k, n] = decided.short(timing)
+            timing = decided.timing(edges)
+            lacking = decided.lacking(timing)
+            # A row of edges a place; of those that have no time the others are the worst.
+            for out, margins in ((setup, timing.setup_margin), (hold, timing.hold_margin)):
+                out[:, n] = np.fmin.reduce(margins.reshape(len(offsets), -1), axis=1)
+            for count, edge in zip((no_setup, no_hold), lacking, strict=True):
+                count[:, n] = edge.reshape(len(offsets), -1).sum(axis=1)
         return Looked(offsets, levels, own, setup, hold, no_setup, no_hold, lowest, highest)
 
     def _open_places(self) -> list[float]:
