@@ -13,9 +13,6 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from lxml import etree
-from PyQt6.QtCore import QBuffer, QByteArray, QPoint, QRect
-from PyQt6.QtGui import QPainter
-from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QComboBox,
@@ -25,6 +22,8 @@ from PyQt6.QtWidgets import (
     QPlainTextEdit,
     QWidget,
 )
+
+from tests.painted import svg_of
 
 __all__ = ["shown", "summary"]
 
@@ -95,16 +94,7 @@ def _is_painted(widget: QWidget) -> bool:
 
 def _painted(widget: QWidget) -> list[str]:
     """What a painted widget draws: words with their places, and a digest of all shapes."""
-    store = QByteArray()
-    buffer = QBuffer(store)
-    svg = QSvgGenerator()
-    svg.setOutputDevice(buffer)
-    svg.setSize(widget.size())
-    svg.setViewBox(QRect(QPoint(), widget.size()))
-    painter = QPainter(svg)
-    widget.render(painter, QPoint(), flags=QWidget.RenderFlag.DrawWindowBackground)
-    painter.end()
-    tree = etree.fromstring(bytes(store))
+    tree = svg_of(widget)
     out, shapes = [], []
     for node in tree.iter():
         tag = etree.QName(node).localname if isinstance(node.tag, str) else ""

@@ -84,6 +84,12 @@ class Entry(QLineEdit):
             return True
         return super().event(event)
 
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        super().keyPressEvent(event)
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            # What it lies on would take the same key for one of its own.
+            event.accept()
+
     def settle(self) -> None:
         """What stands here is what holds: its typing can not be undone any more."""
         at = self.cursorPosition()
