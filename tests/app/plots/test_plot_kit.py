@@ -11,16 +11,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from lxml import etree
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QFontMetricsF, QGuiApplication, QImage, QPainter, QPixmap
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
+from PyQt6.QtGui import QFontMetricsF, QGuiApplication, QImage, QMouseEvent, QPainter, QPixmap
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
 from pytestqt.qtbot import QtBot
 
 from onda.app.plots.axes import Axis, even_step, number_text, power_text
 from onda.app.plots.cursors import Cursor, Trace, cursor_words, snapped
 from onda.app.plots.curves import Bars, Curve, CurvePlot, Limit
 from onda.app.plots.names import Label, place_names
+from onda.app.plots.sharing import offer_share, titled
 from onda.app.theme import DAY, Look
 from onda.errors import InputError
 
@@ -356,3 +357,98 @@ def test_the_menu_offers_what_the_keys_do(plot: CurvePlot) -> None:
 )
 def test_steps_of_an_axis_are_even(least: float, step: float) -> None:
     assert even_step(least) == pytest.approx(step)
+
+
+# ---- the mouse on it
+
+
+def place_of(plot: CurvePlot, x: float, y: float) -> QPoint:
+    """Where a point of the plot is on its viewport, px."""
+    return plot.mapFromScene(plot.box.mapViewToScene(QPointF(x, y)))
+
+
+def dragged(plot: CurvePlot, start: QPoint, end: QPoint, button: Qt.MouseButton) -> None:
+    port = plot.viewport()
+    QTest.mousePress(port, button, pos=start)
+    for share in (0.3, 0.7, 1.0):
+        at = start + share * (end - start)
+        event = QMouseEvent(
+            QEvent.Type.MouseMove, QPointF(at), QPointF(port.mapToGlobal(at)),
+            Qt.MouseButton.NoButton, button, Qt.KeyboardModifier.NoModifier,
+        )  # fmt: skip
+        QApplication.sendEvent(port, event)
+        QTest.qWait(15)
+    QTest.mouseRelease(port, button, pos=end)
+    QApplication.processEvents()
+
+
+def test_a_box_is_dragged_to_zoom_and_left_again(plot: CurvePlot) -> None:
+    before = plot.box.view
+    left = Qt.MouseButton.LeftButton
+    dragged(plot, place_of(plot, 2.0, 0.5), place_of(plot, 6.0, -0.5), left)
+    x0, x1, y0, y1 = plot.box.view
+    # All of the box is in view, and little around it.
+    assert 1.7 < x0 <= 2.0 < 6.0 <= x1 < 6.3
+    assert -0.6 < y0 <= -0.5 < 0.5 <= y1 < 0.6
+    assert plot.box.is_zoomed
+    plot.box.back()
+    assert plot.box.view == pytest.approx(before)
+    # A click with an unsteady hand, and another button, zoom nowhere.
+    here = place_of(plot, 5.0, 0.0)
+    dragged(plot, here, here + QPoint(3, 3), left)
+    dragged(plot, place_of(plot, 2.0, 0.5), place_of(plot, 6.0, -0.5), Qt.MouseButton.RightButton)
+    assert plot.box.view == pytest.approx(before)
+    assert not plot.box.rbScaleBox.isVisible()
+
+
+def test_a_click_tells_its_place_on_either_scale(plot: CurvePlot) -> None:
+    told: list[float] = []
+    plot.pressed.connect(told.append)
+    left = Qt.MouseButton.LeftButton
+    QTest.mouseClick(plot.viewport(), left, pos=place_of(plot, 4.0, 0.25))
+    assert told == [pytest.approx(4.0, abs=0.05)]
+    # Neither another button nor a place beside the curves is one.
+    QTest.mouseClick(plot.viewport(), Qt.MouseButton.MiddleButton, pos=place_of(plot, 4.0, 0.25))
+    QTest.mouseClick(plot.viewport(), left, pos=QPoint(4, plot.height() - 4))
+    assert len(told) == 1
+    plot.show_x(Axis("Frequency", "GHz", log=True))
+    x = np.geomspace(0.1, 100.0, 50)
+    plot.show_curves([Curve("rising", x, np.log10(x), DAY.sea)])
+    QApplication.processEvents()
+    QTest.mouseClick(plot.viewport(), left, pos=place_of(plot, 1.0, 0.25))
+    assert told[1] == pytest.approx(10.0, rel=0.1)
+
+
+def test_a_table_has_its_bars_too(plot: CurvePlot) -> None:
+    x, y = np.array([1.0, 2.0]), np.array([0.25, -0.5])
+    plot.show_curves([], bars=[Bars(x, y, 0.0, 0.4, DAY.sea, "late")])
+    head, rows = plot._table()
+    assert head == ["Time, ns", "late, V"]
+    assert rows == [[1.0, 0.25], [2.0, -0.5]]
+
+
+def test_a_painted_widget_offers_its_picture(
+    qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    class Named(QWidget):
+        def what_is_shown(self) -> str:
+            return "Board, jl0"
+
+    around = Named()
+    qtbot.addWidget(around)
+    inner = QWidget(around)
+    share = offer_share(inner, Look(), "Circle diagram")
+    assert share.title() == "Board, jl0: Circle diagram, now"
+    assert titled(QWidget(), "Eye") == "Eye, now"
+    inner.customContextMenuRequested.emit(QPoint(2, 2))
+    (menu,) = inner.findChildren(QMenu)
+    acts = {a.text(): a for a in menu.actions()}
+    menu.close()
+    assert list(acts) == ["Copy as picture", "Save as PNG, SVG…"]
+    file = tmp_path / "circle.png"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(file), ""))
+    acts["Save as PNG, SVG…"].trigger()
+    assert QImage(str(file)).width() == 2 * inner.width()
+    QGuiApplication.clipboard().clear()
+    acts["Copy as picture"].trigger()
+    assert not QGuiApplication.clipboard().image().isNull()
