@@ -17,6 +17,7 @@ __all__ = [
     "NAMES",
     "PRESETS",
     "UNITS",
+    "Shown",
     "band_of",
     "in_form",
     "normalised",

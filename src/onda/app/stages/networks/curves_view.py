@@ -19,6 +19,7 @@ from onda.app.stages.networks.curve_sets import (
     NAMES,
     PRESETS,
     UNITS,
+    Shown,
     band_of,
     in_form,
     normalised,
@@ -150,15 +151,17 @@ class CurvesView(QWidget):
         result = self._result
         if result is None:
             return
-        preset, form = self.presets.current, str(self.form.currentData())
-        self.entries.setVisible(preset == "any")
+        self.entries.setVisible(self.presets.current == "any")
         try:
-            low, high = band_of(self._band, result)
+            self._draw_in(result, *band_of(self._band, result))
         except InputError as error:
             self._band = "all"
             self.band.setCurrentIndex(0)
-            low, high = band_of("all", result)
+            self._draw_in(result, *band_of("all", result))
             self._say(str(error), bad=True)
+
+    def _draw_in(self, result: NetworkResult, low: float, high: float) -> None:
+        preset, form = self.presets.current, str(self.form.currentData())
         if preset == "fit":
             self._draw_fit(result, low, high)
             return
@@ -208,13 +211,17 @@ class CurvesView(QWidget):
     ) -> tuple[np.ndarray, np.ndarray]:
         base = self._baseline
         assert base is not None
-        try:
-            other = picked(base, preset, self.entries.edit.text())
-        except OndaError:
-            other = []
+        other = self._picked_of(base, preset)
         if k >= len(other):
             return np.empty(0), np.empty(0)
         return normalised(result.frequency, values, base.frequency, other[k].values)
+
+    def _picked_of(self, result: NetworkResult, preset: str) -> list[Shown]:
+        """What is chosen, of another state too, which may lack it."""
+        try:
+            return picked(result, preset, self.entries.edit.text())
+        except InputError:
+            return []
 
     def _kept_curves(self, preset: str, form: str, low: float, high: float) -> list[Curve]:
         out = []
@@ -222,11 +229,7 @@ class CurvesView(QWidget):
             then = kept.result
             f = then.frequency
             inside = (f >= low) & (f <= high)
-            try:
-                shown = picked(then, preset, self.entries.edit.text())
-            except InputError:
-                continue
-            for one in shown[:4]:
+            for one in self._picked_of(then, preset)[:4]:
                 values = in_form(f, one.values, form)[inside]
                 values = np.maximum(values, _FLOOR) if form == "db" else values
                 ghz, color = f[inside] / 1e9, self._look.t.kept
@@ -306,7 +309,7 @@ class CurvesView(QWidget):
         loci = []
         for source, kept in ((result, 0), *((k.result, k.number) for k in self._kept)):
             inside = (source.frequency >= low) & (source.frequency <= high)
-            for k, one in enumerate(picked(source, preset, self.entries.edit.text())[:8]):
+            for k, one in enumerate(self._picked_of(source, preset)[:8]):
                 color = t.kept if kept else t.series[k % len(t.series)]
                 loci.append(
                     Locus(one.name, source.frequency[inside], one.values[inside], color, kept)
