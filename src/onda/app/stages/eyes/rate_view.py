@@ -67,7 +67,7 @@ class RateView(QWidget):
         shown = [("now" if kept else link.settings[0].name, link, link.settings[0], False)]
         if kept:
             shown += [
-                (k.called(k.name), k.result, k.result.settings[0], True) for k in kept[-_MOST + 1 :]
+                (k.called(), k.result, k.result.settings[0], True) for k in kept[-_MOST + 1 :]
             ]
         else:
             shown += [(s.name, link, s, False) for s in link.settings[1:]]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from onda.errors import InputError
 from onda.project.links.equalisers import de_emphasis
 from onda.project.links.link import Corner
@@ -24,7 +26,8 @@ def read_taps(typed: str) -> tuple[float, ...]:
     if plain in ("", "none"):
         return ()
     if plain.endswith("db"):
-        return tuple(round(t, 4) for t in de_emphasis(parse_quantity(plain, "loss").si))
+        level = parse_quantity(f"{plain.removesuffix('db')} dB", "loss")
+        return tuple(round(t, 4) for t in de_emphasis(level.si))
     try:
         return tuple(float(word) for word in plain.replace(",", " ").split())
     except ValueError:
@@ -68,10 +71,10 @@ def read_corners(typed: str) -> tuple[Corner, ...]:
     """Corners of a mask, UI and V each, with commas between them."""
     out = []
     for part in typed.split(","):
-        words = part.replace("\u2212", "-").split(maxsplit=1)
+        words = re.sub(r"(?i)\s*ui\b", "", part.replace("\u2212", "-"), count=1)
         try:
-            at, volts = words
-            away = float(at.lower().removesuffix("ui"))
+            at, volts = words.split(maxsplit=1)
+            away = float(at)
         except ValueError:
             raise InputError(
                 f"{part.strip()[:30]!r} is no corner",
