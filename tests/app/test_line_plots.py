@@ -1,0 +1,364 @@
+"""What the views of Lines draw, against results by themselves."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QWidget
+from pytestqt.qtbot import QtBot
+
+from onda.app.kit.kept import Kept
+from onda.app.stages.lines.coupling_view import CouplingView
+from onda.app.stages.lines.drawing import layer_of_slab, make_drawing, structure_in_words
+from onda.app.stages.lines.field_drawing import potential_levels
+from onda.app.stages.lines.layers_view import LayerRow, LayersView
+from onda.app.stages.lines.plots import ImpedancePlots, PerLengthPlots
+from onda.app.stages.lines.section_view import SectionView
+from onda.app.stages.lines.spread_bars import SpreadBars
+from onda.app.stages.lines.spread_view import SpreadView
+from onda.app.theme import Look
+from onda.errors import InputError
+from onda.project.model import Project
+from onda.project.quantities import parse_quantity, split_si
+from onda.project.shown_units import METRIC, ShownUnits, choose_units
+from onda.studies.core.margin import State
+from onda.studies.core.runner import StudyRunner
+from onda.studies.lines.field_picture import FieldPicture
+from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
+from onda.studies.lines.inputs import LineInputs, line_inputs
+from onda.studies.lines.sensitivity import Influence, SensitivityResult
+from onda.studies.lines.tolerance import Cause, ToleranceResult
+from onda.studies.lines.width_sweep import WidthSweepResult
+from tests.painted import drawn
+
+
+@pytest.fixture
+def look(qapp: QApplication) -> Look:
+    return Look()
+
+
+@pytest.fixture
+def in_inches() -> Iterator[None]:
+    choose_units(ShownUnits("mil", "inch"))
+    yield
+    choose_units(METRIC)
+
+
+def inputs_of(project: Project, line: str, layer: str) -> LineInputs:
+    return line_inputs(project.design, project.design.line_class(line), layer)
+
+
+@pytest.fixture
+def pair(project: Project, runner: StudyRunner) -> ImpedanceResult:
+    inputs = ImpedanceInputs(inputs_of(project, "converter-pairs", "L3"))
+    return runner.result(IMPEDANCE, inputs)
+
+
+def put(qtbot: QtBot, widget: QWidget, width: int, height: int) -> None:
+    qtbot.addWidget(widget)
+    widget.resize(width, height)
+    widget.show()
+    QApplication.processEvents()
+
+
+# -- over frequency ------------------------------------------------------------------------
+
+
+def louder(result: ImpedanceResult) -> ImpedanceResult:
+    return replace(
+        result, z_of_f=2.0 * result.z_of_f, loss_db_per_m=3.0 * result.loss_db_per_m,
+        r_of_f=2.0 * result.r_of_f,
+    )  # fmt: skip
+
+
+def test_impedance_and_loss_with_their_parts(
+    qtbot: QtBot, look: Look, pair: ImpedanceResult
+) -> None:
+    view = ImpedancePlots(look)
+    qtbot.addWidget(view)
+    view.show_result(pair, (Kept(1, "State 1", louder(pair)),))
+    z = {c.name: c for c in view.by_frequency.curves}
+    assert z["now"].x == pytest.approx(pair.frequency / 1e9)
+    assert z["now"].y == pytest.approx(pair.z_of_f)
+    assert z["State 1"].y == pytest.approx(2.0 * pair.z_of_f)
+    assert (z["State 1"].kept, z["State 1"].color) == (1, look.t.kept)
+    loss = {c.name: c for c in view.loss.curves}
+    drawn_at = (pair.frequency > 0.05e9) & (pair.frequency < 40e9)
+    parts = {"total": pair.loss_db_per_m, "dielectric": pair.dielectric_db_per_m,
+             "copper": pair.conductor_db_per_m, "roughness": pair.roughness_db_per_m}  # fmt: skip
+    for name, values in parts.items():
+        assert loss[name].y == pytest.approx(0.1 * values[drawn_at]), name
+        assert loss[name].x == pytest.approx(pair.frequency[drawn_at] / 1e9)
+    assert loss["State 1: total"].y == pytest.approx(0.3 * pair.loss_db_per_m[drawn_at])
+    assert view.loss._y.unit == "dB/100 mm"
+    smooth = replace(pair, roughness_db_per_m=np.zeros_like(pair.frequency))
+    view.show_result(smooth, ())
+    assert "roughness" not in {c.name for c in view.loss.curves}
+
+
+def test_losses_per_inch_and_widths_in_mil(
+    qtbot: QtBot, look: Look, pair: ImpedanceResult, in_inches: None
+) -> None:
+    view = ImpedancePlots(look)
+    qtbot.addWidget(view)
+    view.show_result(pair, ())
+    total = next(c for c in view.loss.curves if c.name == "total")
+    some = (pair.frequency > 0.05e9) & (pair.frequency < 40e9)
+    assert total.y == pytest.approx(0.0254 * pair.loss_db_per_m[some])
+    assert view.loss._y.unit == "dB/in"
+    sweep = WidthSweepResult(np.array([25.4e-6, 50.8e-6]), np.array([90.0, 70.0]))
+    view.show_sweep(sweep, [], [(101.6e-6, 50.0, "#123456")])
+    (curve,) = view.by_width.curves
+    assert curve.x == pytest.approx([1.0, 2.0])
+    assert view.by_width._marks == [(pytest.approx(4.0), 50.0, "#123456")]
+    assert view.by_width._x.unit == "mil"
+    view.show_sweep(None, [], [])
+    assert view.by_width.curves == ()
+
+
+def test_per_length_values_in_their_units(qtbot: QtBot, look: Look, pair: ImpedanceResult) -> None:
+    view = PerLengthPlots(look)
+    qtbot.addWidget(view)
+    view.show_result(pair, (Kept(1, "State 1", louder(pair)),))
+    wanted = (pair.r_of_f, 1e9 * pair.l_of_f, 1e3 * pair.g_of_f, 1e12 * pair.c_of_f,
+              1e9 * pair.delay_of_f)  # fmt: skip
+    units = ("Ω/m", "nH/m", "mS/m", "pF/m", "ps/mm")
+    for plot, values, unit in zip(view.plots, wanted, units, strict=True):
+        now, then = plot.curves
+        assert now.y == pytest.approx(values)
+        assert plot._y.unit == unit
+        assert then.kept == 1
+    assert view.plots[0].curves[1].y == pytest.approx(2.0 * pair.r_of_f)
+    view.show_result(None, ())
+    assert all(plot.curves == () for plot in view.plots)
+
+
+# -- tolerances ----------------------------------------------------------------------------
+
+
+BOARDS = ToleranceResult(
+    np.array([48.0, 49.0, 49.5, 50.0, 50.5, 53.0]), 50.0, 1.5, 0.8333,
+    (Cause("width", "12 µm", 0.75), Cause("height", "10 %", 0.25)), 0.0123, 40,
+)  # fmt: skip
+
+
+def test_boards_stand_between_their_limits(qtbot: QtBot, look: Look) -> None:
+    view = SpreadView(look)
+    put(qtbot, view, 1000, 240)
+    view.show_result(BOARDS, 45.0, 55.0)
+    curves = {c.name: c for c in view.plot.curves}
+    assert curves["boards"].y.sum() == len(BOARDS.z)
+    assert curves["limit 45 Ω"].x.tolist() == [45.0, 45.0]
+    assert curves["limit 55 Ω"].limit
+    assert view.plot._bars[0].y.sum() == len(BOARDS.z)
+    assert view.sentence.text() == ("83.3% of 6 boards are within the limits; width matters most")
+    rows = {name: (value, unit) for name, value, unit, _ in view.numbers._rows}
+    assert rows["Mean"] == ("50.00", "Ω")
+    assert rows["Sigma"] == ("1.50", "Ω")
+    assert rows["Solved directly"] == ("40", "")
+    assert rows["Surface off by"] == ("1.230", "%")
+    bars = drawn(view.shares)
+    track = bars.of("path", fill=look.t.track)[0].box
+    first = bars.of("path", fill=look.t.series[1])[0].box
+    second = bars.of("path", fill=look.t.sea)[0].box
+    whole = track[2] - track[0]
+    assert (first[2] - first[0]) / whole == pytest.approx(0.75, abs=0.01)
+    assert (second[2] - second[0]) / whole == pytest.approx(0.25, abs=0.01)
+    assert bars.said.startswith("width ±12 µm")
+    # Without limits it says how far they spread.
+    view.show_result(replace(BOARDS, inside=math.nan, causes=()), math.nan, math.nan)
+    assert view.sentence.text() == "6 boards: 50.0 ± 4.5 Ω"
+    assert [c.name for c in view.plot.curves] == ["boards"]
+    view.show_problem("no spread is stated")
+    assert (view.sentence.text(), view.plot.curves) == ("no spread is stated", ())
+
+
+def test_what_moves_most_is_as_long_as_it_moves(qtbot: QtBot, look: Look) -> None:
+    bars = SpreadBars(look)
+    some = (Influence("width", "12 µm", 4.0, -4.0), Influence("height", "10 %", -1.0, 3.0))
+    put(qtbot, bars, 204, 44)
+    bars.show_result(SensitivityResult(some, 4.5))
+    found = drawn(bars)
+    (wide,) = found.of("path", fill=look.t.series[1])
+    (narrow,) = found.of("path", fill=look.t.sea)
+    # The middle is no change; 4 ohm reach to either end.
+    assert (wide.box[0], wide.box[2]) == pytest.approx((2.0, 202.0), abs=0.1)
+    assert (narrow.box[0], narrow.box[2]) == pytest.approx((102 - 25.0, 102 + 75.0), abs=0.1)
+    assert narrow.box[1] - wide.box[1] == pytest.approx(22.0)
+    assert "±4.0" in found.said
+    assert "±2.0" in found.said
+    bars.show_result(None)
+    assert drawn(bars).texts == ["computing…"]
+    assert bars.height() == 22
+
+
+# -- a class over its layers ---------------------------------------------------------------
+
+
+def test_layers_side_by_side_in_their_scales(
+    qtbot: QtBot, look: Look, pair: ImpedanceResult
+) -> None:
+    view = LayersView(look)
+    put(qtbot, view, 800, 150)
+    half = replace(pair, z=110.0, loss_at=0.5 * pair.loss_at, delay=2.0 * pair.delay,
+                   loss_parts=tuple(0.5 * x for x in pair.loss_parts))  # fmt: skip
+    rows = [
+        LayerRow("L3", "90/110", 90.0, 110.0, State.HOLDS, replace(pair, z=95.0)),
+        LayerRow("L6", "95/100", 90.0, 110.0, State.FAILS, half),
+        LayerRow("L8", "80/80", 90.0, 110.0, None, None),
+    ]
+    view.show_rows(rows, "L3")
+    found = drawn(view)
+    assert found.said.startswith("Impedance Loss, dB/100 mm Delay, ps/mm")
+    assert f"{0.1 * pair.loss_at:.2f}" in found.said
+    assert f"{0.05 * pair.loss_at:.2f}" in found.said
+    assert split_si(2.0 * pair.delay, "delay per length", digits=4)[0] in found.said
+    assert "…" in found.texts
+    # Copper, roughness and dielectric one behind the other, together as long as the loss.
+    colors = [look.t.series[k] for k in (1, 4, 3)]
+    for k, share in ((0, 1.0), (1, 0.5)):
+        boxes = [found.of("rect", fill=c)[k].box for c in colors]
+        assert boxes[0][2] == pytest.approx(boxes[1][0], abs=0.1)
+        assert boxes[1][2] == pytest.approx(boxes[2][0], abs=0.1)
+        whole = 0.40 * 650.0 - 52.0
+        lengths = [b[2] - b[0] for b in boxes]
+        wanted = [share * whole * x / pair.loss_at for x in pair.loss_parts]
+        assert lengths == pytest.approx(wanted, abs=0.1)
+    # A mark at a quarter of the way between both limits, which lie on half of the track.
+    track = found.of("path", fill=look.t.track)
+    left, _, right, _ = track[0].box
+    (mark,) = found.of("polyline", stroke=look.state_color(State.HOLDS).name())
+    assert (mark.box[0] - left) / (right - left) == pytest.approx(0.375, abs=0.005)
+    (mark,) = [
+        s for s in found.of("polyline", stroke=look.state_color(State.FAILS).name())
+        if s.box[0] == s.box[2]
+    ]  # fmt: skip
+    assert (mark.box[0] - left) / (right - left) == pytest.approx(0.75, abs=0.005)
+    chosen = []
+    view.chosen.connect(chosen.append)
+    for y in (10, 22 + 30 + 5, 22 + 95):
+        QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(200, y))
+    assert chosen == ["L6"]
+
+
+# -- crosstalk of a piece ------------------------------------------------------------------
+
+
+def test_crosstalk_over_length_is_that_of_the_piece(
+    qtbot: QtBot, look: Look, pair: ImpedanceResult
+) -> None:
+    view = CouplingView(look)
+    qtbot.addWidget(view)
+    view.show_lines(None)
+    assert view.sentence.text() == "computing…"
+    view.show_lines(pair.together)
+    near, far = view.plot.curves
+    # At the piece's own length curve, mark and figures agree.
+    (x, y, _), (_, z, _) = view.plot._marks
+    assert x == pytest.approx(50.0)
+    assert y == pytest.approx(np.interp(50.0, near.x, near.y), rel=1e-3)
+    assert z == pytest.approx(np.interp(50.0, far.x, far.y), rel=1e-2, abs=1e-3)
+    rows = {name: (value, unit) for name, value, unit, _ in view.numbers._rows}
+    assert float(rows["Near end, this piece"][0]) == pytest.approx(y, abs=6e-3)
+    assert float(rows["Far end, this piece"][0]) == pytest.approx(z, abs=6e-3)
+    assert near.x[-1] == pytest.approx(100.0)
+    # A saturated near end does not grow; the far end does with length and with a faster edge.
+    assert near.y[-1] == pytest.approx(near.y[len(near.y) // 2], rel=1e-6)
+    k = pair.together
+    c, m = k.c, k.inductance
+    backward = 0.25 * (abs(c[0, 1]) / c[0, 0] + m[0, 1] / m[0, 0])
+    assert float(rows["Near-end coefficient"][0]) == pytest.approx(100 * backward, rel=2e-2)
+
+
+# -- fields --------------------------------------------------------------------------------
+
+
+def test_contours_lie_where_the_potential_has_their_level() -> None:
+    x, y = np.linspace(0.0, 1e-3, 41), np.linspace(0.0, 2e-3, 21)
+    across = np.tile(x / 1e-3, (21, 1))
+    nothing = np.zeros((0, 2))
+    picture = FieldPicture(x, y, across, nothing, nothing, np.zeros(0), np.zeros(0))
+    levels = dict(potential_levels(picture))
+    assert list(levels) == pytest.approx([0.1 * k for k in range(1, 10)])
+    for level, lines in levels.items():
+        (line,) = lines
+        assert line[:, 0] == pytest.approx(np.full(len(line), 1e-3 * level), abs=1e-9)
+        # Half a step short of the edges at most.
+        assert np.ptp(line[:, 1]) >= 2e-3 - 2 * 1e-4
+    up = np.tile((y / 1e-3 - 1.0)[:, None], (1, 41))
+    levels = dict(potential_levels(replace(picture, volts=up)))
+    # Both signs: steps of a twentieth, that of 0 V with them.
+    assert min(abs(v) for v in levels) < 1e-9
+    assert len(levels) in (39, 40)
+    for level, lines in levels.items():
+        for line in lines:
+            assert line[:, 1] == pytest.approx(np.full(len(line), 1e-3 * (level + 1.0)), abs=1e-9)
+
+
+# -- the section ---------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("layer", ["L1", "L3", "L6", "L8"])
+def test_thicknesses_on_the_drawing_are_those_of_their_layers(project: Project, layer: str) -> None:
+    design = project.design
+    inputs = inputs_of(project, "converter-pairs", layer)
+    trace = design.line_class("converter-pairs").trace_on(layer)
+    drawing = make_drawing(design, inputs, trace)
+    slabs = {d.key: d for d in drawing.dimensions if d.key.startswith("slab:")}
+    place = design.stackup.place(layer)
+    dielectrics = [x for x in place.layers if x.id in {
+        layer_of_slab(design, inputs, layer, key) for key in slabs
+    }]  # fmt: skip
+    assert len(dielectrics) == len(slabs) >= 1
+    for key, dimension in slabs.items():
+        found = next(x for x in dielectrics if x.id == layer_of_slab(design, inputs, layer, key))
+        assert dimension.about == f"Thickness of {found.name}"
+        assert parse_quantity(dimension.text, "length").si == pytest.approx(found.thickness.si)
+        # In the section it lies on its side of the trace: below the copper or above it.
+        y = float(key.removeprefix("slab:"))
+        below_in_build = place.layers.index(found) > place.index
+        at = sum(s.thickness for s in inputs.below)
+        assert (y < at) == (below_in_build != inputs.turned)
+    with pytest.raises(InputError, match="belongs to no layer"):
+        layer_of_slab(design, inputs, layer, "slab:9.0")
+    planes = [x.id for x in place.layers if getattr(x, "role", "") == "plane"]
+    assert set(drawing.plane_names) <= set(planes)
+    words = structure_in_words(inputs, drawing.plane_names)
+    assert "pair" in words
+    both = inputs.plane_below and inputs.plane_above
+    assert ("between planes" in words) == both
+    assert ("over plane" in words) == (not both)
+
+
+@pytest.mark.parametrize(("line", "layer"), [("strobes", "L6"), ("converter-pairs", "L3")])
+def test_handles_stand_on_edges_of_the_drawn_lines(
+    qtbot: QtBot, look: Look, project: Project, line: str, layer: str
+) -> None:
+    view = SectionView(look)
+    put(qtbot, view, 900, 320)
+    inputs = inputs_of(project, line, layer)
+    trace = project.design.line_class(line).trace_on(layer)
+    view.show_drawing(make_drawing(project.design, inputs, trace), [])
+    drawn(view)
+    shape = inputs.trace
+    handles = sorted((c.x(), what, share) for c, what, share in view._handles)
+    middle = 0.5 * (handles[0][0] + handles[-1][0])
+    scale = (handles[-1][0] - handles[0][0]) / shape.span
+    places = [(x - middle) / scale for x, _, _ in handles]
+    edges = [-0.5 * shape.span]
+    for k in range(shape.lines):
+        edges += [edges[-1] + shape.width] if k == 0 else [
+            edges[-1] + shape.gap, edges[-1] + shape.gap + shape.width
+        ]  # fmt: skip
+    # Every handle is where a line begins or ends.
+    for place, (_, what, _) in zip(places, handles, strict=True):
+        assert min(abs(place - e) for e in edges) < 1e-6 + 0.5 / scale, what
+    assert [what for _, what, _ in handles] == ["width", "gap", "gap", "width"]
+    centre, _, _ = next(h for h in view._handles if h[1] == "gap")
+    assert view._handle_at(QPointF(centre.x() + 2, centre.y())) is not None
