@@ -46,12 +46,14 @@ def pytest_unconfigure() -> None:
     names = list(_SECONDS)
     number = {name: k for k, name in enumerate(names)}
     lines: dict[str, dict[int, list[int]]] = {}
+    sources = {}
     for name in data.measured_files():
         module = name.rpartition("/onda/")[2]
+        sources[module] = Path(name).read_text(encoding="utf-8")
         by_line = data.contexts_by_lineno(name)
         lines[module] = {
             line: sorted(number[t] for t in tests if t) for line, tests in by_line.items()
         }
     _FOLDER.mkdir(parents=True, exist_ok=True)
-    told = {"tests": names, "seconds": list(_SECONDS.values()), "lines": lines}
+    told = {"tests": names, "seconds": list(_SECONDS.values()), "lines": lines, "sources": sources}
     (_FOLDER / f"{_WORKER}.json").write_text(json.dumps(told), encoding="utf-8")

@@ -69,35 +69,40 @@ def _statement(source: str, line: int) -> tuple[int, int, bool]:
 
 @dataclass(frozen=True)
 class Touched:
-    """Tests by the lines that they touch, and what each takes."""
+    """Tests by the lines that they touch, what each takes, and modules as they were then."""
 
     seconds: dict[str, float]
     lines: dict[str, dict[int, set[str]]]
+    sources: dict[str, str]
 
     @classmethod
     def read(cls, folder: Path) -> Touched:
         """What `tests.touched` left, of all workers."""
         seconds: dict[str, float] = {}
         lines: dict[str, dict[int, set[str]]] = {}
+        sources: dict[str, str] = {}
         for path in sorted(folder.glob("*.json")):
             told = json.loads(path.read_text(encoding="utf-8"))
             names = told["tests"]
             seconds |= dict(zip(names, told["seconds"], strict=True))
+            sources |= told["sources"]
             for module, by_line in told["lines"].items():
                 into = lines.setdefault(module, {})
                 for line, tests in by_line.items():
                     into.setdefault(int(line), set()).update(names[t] for t in tests)
-        return cls(seconds, lines)
+        return cls(seconds, lines, sources)
 
     def tests_of(self, module: str, line: int, source: str, tree: Path) -> list[str]:
         """Tests that touch a line, the nearest and shortest first; none where no test does."""
         first, last, touchable = _statement(source, line)
         by_line = self.lines.get(module, {})
         found = set[str]().union(*(by_line.get(k, set()) for k in range(first, last + 1)))
-        if not found and touchable:
+        if not found and touchable and self.sources.get(module, source) == source:
             return []
         # What is worked out when a module is loaded, or compiled, is touched by whoever uses it.
         found = found or set[str]().union(*by_line.values())
+        if not found or self.sources.get(module, source) != source:
+            return files_near(module, tree)
         texts = _files(tree)
         near = {
             t: _rank(t, texts[t], module) for t in {f.split("::")[0] for f in found} & set(texts)
