@@ -10,8 +10,14 @@ from typer.testing import CliRunner
 
 from onda.cli.main import app
 from onda.errors import InputError
+from onda.project.base import set_value
+from onda.project.build.edits import with_stackup
+from onda.project.build.library import library, material_to_row
 from onda.project.model import Project
+from onda.project.quantities import parse_quantity
 from onda.project.store import load_project, save_project
+from onda.studies.build.remarks import build_remarks
+from onda.studies.core.margin import State
 
 
 @pytest.fixture
@@ -46,6 +52,50 @@ def test_fit_from_the_command_line(file, tmp_path) -> None:
     assert "not fitted: Clocks on L6" in out
     width = load_project(saved).design.line_class("converter-pairs").trace_on("L1").width
     assert width.si == pytest.approx(130e-6)
+
+
+def test_remarks_as_json_are_those_of_the_study(project, file, tmp_path) -> None:
+    found = build_remarks(project.design)
+    code, out = run("build", str(file), "--json")
+    data = json.loads(out)
+    assert code == (1 if any(r.state is State.FAILS for r in found) else 0)
+    assert data["remarks"] == [
+        {"state": r.state.value, "text": r.text, "where": r.where} for r in found
+    ]
+    assert data["told"] == [f"{r.state.value:7} {r.text}" for r in found]
+    # A hole that is drilled too deep fails, and so does the command.
+    via = set_value(project.design.stackup.vias[0], drill=parse_quantity("20 um", "length"))
+    vias = (via, *project.design.stackup.vias[1:])
+    deep = with_stackup(project, vias=vias)
+    path = tmp_path / "deep.onda"
+    save_project(deep, path)
+    code, out = run("build", str(path), "--json")
+    assert code == 1
+    assert "fails" in {r["state"] for r in json.loads(out)["remarks"]}
+
+
+def test_what_was_read_and_could_not_be_taken_is_told(file, tmp_path) -> None:
+    written = tmp_path / "b.xml"
+    assert run("build", str(file), "--write", f"ipc2581-c={written}")[1].endswith(
+        f"written: {written}\n"
+    )
+    wanting = tmp_path / "wanting.xml"
+    wanting.write_text(written.read_text().replace('<SpecRef id="layer D12"/>', ""))
+    told = json.loads(run("build", str(file), "--read", str(wanting), "--json")[1])["told"]
+    (one,) = [t for t in told if t.startswith("wanting.xml: D12")]
+    assert one.startswith("wanting.xml: D12: no material given; taken as ")
+
+
+def test_materials_as_json_are_those_nearest_a_gigahertz() -> None:
+    found = json.loads(run("materials", "polyimide", "--json")[1])
+    by_name = {m.as_material("m").name: material_to_row(m.as_material("m"))
+               for m in library().materials}  # fmt: skip
+    assert found
+    for one in found:
+        row = by_name[one["name"]]
+        at, dk, df = min(row.points, key=lambda p: abs(p[0] - 1e9))
+        assert (one["at_hz"], one["dk"], one["df"]) == (at, dk, df)
+        assert all("polyimide" in m["name"].lower() for m in found)
 
 
 def test_a_line_as_json(file) -> None:

@@ -157,6 +157,44 @@ def test_an_executable_model_is_tried_from_the_command_line(file, tmp_path) -> N
             run("eye", file, *arguments)
 
 
+@needs_compiler
+def test_a_model_alone_tells_what_it_takes_and_what_it_gives(tmp_path) -> None:
+    ami, library = shipped_model(tmp_path, "fulmar_tx")
+    data = json.loads(run("ami", str(ami), "--json")[1])
+    names = [p["name"] for p in data["parameters"]]
+    assert "behind" in names
+    assert data["root"] in run("ami", str(ami), "--set", "behind=-0.2", "--json")[1]
+    lines = run("ami", str(ami))[1].splitlines()
+    assert [line.split(" (")[0] for line in lines] == names
+    # A single sample: what comes back are its taps, a bit apart.
+    signal = tmp_path / "impulse.csv"
+    time = np.arange(400) * 1e-12
+    impulse = np.zeros((400, 1))
+    impulse[10] = 1.0
+    signal.write_text(write_signals(time, impulse, ("volts",)))
+    asked = ("ami", str(ami), "--library", str(library), "--impulse", str(signal),
+             "--bit-time", "100 ps", "--set", "behind=-0.2")  # fmt: skip
+    data = json.loads(run(*asked, "--json")[1])
+    found = np.array(data["impulse"])
+    places = np.flatnonzero(np.abs(found) > 1e-9)
+    assert len(places) >= 2
+    assert set(np.diff(places)) == {100}
+    assert data["wave"] == []
+    words = run(*asked)[1]
+    assert f"impulse response of {len(found)} samples, largest {abs(found).max():.4g}" in words
+    assert "behind" in words
+    with pytest.raises(InputError, match="one of --impulse and --wave"):
+        run(*asked[:4])
+    with pytest.raises(InputError, match="no library to run"):
+        run("ami", str(ami), "--wave", str(signal))
+    wave = (*asked[:4], "--wave", str(signal), "--bit-time", "100 ps")
+    data = json.loads(run(*wave, "--json")[1])
+    assert data["impulse"] == []
+    out = np.array(data["wave"])
+    words = run(*wave)[1]
+    assert f"{len(out)} samples from {out.min():.4g} to {out.max():.4g}" in words
+
+
 def test_a_map_and_a_pulse_from_the_command_line(file, tmp_path, runner) -> None:
     arguments = ("eye", file, "--link", "jl0", "--map", "behind, gain")
     _, out = run(*arguments, "--json")

@@ -57,6 +57,23 @@ def test_fixtures_are_split_and_taken_away(tmp_path: Path) -> None:
     assert np.abs(found.data - truth.data)[low].max() < 0.03
 
 
+def test_an_order_is_that_of_every_file_of_a_chain(tmp_path: Path) -> None:
+    file = DATA / "fulmar_sensor_cable.s4p"
+    mended, both = tmp_path / "mended.s4p", tmp_path / "both.s4p"
+    order = ("--ports", "1 3 2 4")
+    assert run(str(file), *order, "--write", str(mended))[0] == 0
+    assert run(str(file), str(file), *order, "--write", str(both))[0] == 0
+    twice = tmp_path / "twice.s4p"
+    assert run(str(mended), str(mended), "--write", str(twice))[0] == 0
+    found, wanted = (read_touchstone(f.read_bytes(), f.name) for f in (both, twice))
+    assert np.allclose(found.data, wanted.data, atol=1e-9)
+    # Twice the way takes twice the phase.
+    one = read_touchstone(mended.read_bytes(), "one.s4p")
+    low = slice(1, 20)
+    turn = np.angle(one.data[low, 2, 0] ** 2 / wanted.data[low, 2, 0])
+    assert np.abs(turn).max() < 0.3
+
+
 def test_both_fixtures_go_by_their_2x_through(tmp_path: Path) -> None:
     two, measured = DATA / "fulmar_fixture_2x.s4p", DATA / "fulmar_mezzanine_in_fixture.s4p"
     bare = tmp_path / "bare.s4p"
