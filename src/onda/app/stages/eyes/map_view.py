@@ -35,7 +35,8 @@ def map_words(found: LinkMap | None, why_not: str) -> str:
     """What is chosen, what would be best, and how flat it is."""
     if found is None:
         return why_not or "Trying every setting\u2026"
-    a, b = (SETTINGS[name][0].removesuffix(", dB").lower() for name in (found.across, found.up))
+    titles = (SETTINGS[name][0].removesuffix(", dB") for name in (found.across, found.up))
+    a, b = (f"{title[:1].lower()}{title[1:]}" for title in titles)
     more = found.best[2] - found.chosen[2]
     at = f"{a} {found.best[0]:.3g}, {b} {found.best[1]:.3g}".replace("-", "\u2212")
     best = "no setting here is better"

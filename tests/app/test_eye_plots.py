@@ -1,0 +1,320 @@
+"""What the pictures of Eyes draw, against eyes, maps, sweeps and margins by themselves."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QWidget
+from pytestqt.qtbot import QtBot
+
+from onda.app.stages.eyes.eye_view import EyeView
+from onda.app.stages.eyes.map_view import MapView, map_words
+from onda.app.stages.eyes.margin_sheet import SHEET
+from onda.app.stages.eyes.margin_view import MarginView
+from onda.app.stages.eyes.sweep_view import SweepView
+from onda.app.theme import Look
+from onda.engine.links.operating_margin import ChannelMargin, MarginSettings, MarginTerms
+from onda.project.model import Project
+from onda.project.quantities import format_si
+from onda.studies.core.runner import StudyRunner
+from onda.studies.links.eye import EYE, EyeResult
+from onda.studies.links.inputs import Mask, eye_inputs, mask_inputs
+from onda.studies.links.merit_map import LinkMap
+from onda.studies.links.sweep import LinkSweep
+from tests.painted import Drawn, drawn
+
+
+@pytest.fixture
+def look(qapp: QApplication) -> Look:
+    return Look()
+
+
+def put(qtbot: QtBot, widget: QWidget, width: int, height: int) -> None:
+    qtbot.addWidget(widget)
+    widget.resize(width, height)
+    widget.show()
+    QApplication.processEvents()
+
+
+# -- an eye bit by bit ----------------------------------------------------------------------
+
+
+@pytest.fixture
+def result(project: Project, runner: StudyRunner) -> EyeResult:
+    return runner.result(EYE, eye_inputs(project.design, project.design.link("jl0")))
+
+
+@pytest.fixture
+def mask(project: Project) -> Mask:
+    found = mask_inputs(project.design.link("jl0"))
+    assert found is not None
+    return found
+
+
+REACH = 0.3
+WIDE, TALL = 454, 404
+# The picture leaves 50 px at the left, 4 at the right, 20 above, 84 below.
+BOX = (50.0, 20.0, 450.0, 320.0)
+
+
+def at(ui: float, volts: float) -> tuple[float, float]:
+    return 250.0 + 200.0 * ui, 170.0 - 150.0 * volts / REACH
+
+
+@pytest.fixture
+def shown(qtbot: QtBot, look: Look, result: EyeResult, mask: Mask) -> tuple[EyeView, Drawn]:
+    view = EyeView(look)
+    put(qtbot, view, WIDE, TALL)
+    view.show_eye("now", result.eye, mask, (3.0,), REACH)
+    return view, drawn(view)
+
+
+def test_the_mask_lies_around_the_level_of_decision(
+    shown: tuple[EyeView, Drawn], result: EyeResult, mask: Mask, look: Look
+) -> None:
+    _, found = shown
+    eye = result.eye
+    away = eye.openings[0].threshold - eye.base
+    (shape,) = [s for s in found.shapes if s.stroke == look.t.fails.lower() and s.dash]
+    corners = shape.points[: len(mask.corners)]
+    assert corners == pytest.approx(np.array([at(x, away + v) for x, v in mask.corners]), abs=0.1)
+    assert "3 hits" in found.texts
+    assert f"{eye.width:.3f} UI" in found.said
+    assert format_si(eye.height, "voltage") in found.said
+    assert f"crossings {eye.jitter_pp:.3f} UI p-p" in found.said
+
+
+def test_arrows_are_as_long_as_what_they_measure(
+    shown: tuple[EyeView, Drawn], result: EyeResult, look: Look
+) -> None:
+    _, found = shown
+    eye, one = result.eye, result.eye.openings[0]
+    lines = [s.box for s in found.of("polyline", stroke=look.t.ink)]
+    upright = max((b for b in lines if b[0] == b[2]), key=lambda b: b[3] - b[1])
+    middle = eye.density.shape[0] // 2
+    ends = [at(0.0, float(v[middle]) - eye.base)[1] for v in (one.high_edge, one.low_edge)]
+    assert (upright[0], upright[1], upright[3]) == pytest.approx((250.0, *ends), abs=0.1)
+    level = max((b for b in lines if b[1] == b[3]), key=lambda b: b[2] - b[0])
+    assert (level[0], level[2]) == pytest.approx(
+        (at(-one.width / 2, 0.0)[0], at(one.width / 2, 0.0)[0]), abs=0.1
+    )
+    assert level[1] == pytest.approx(at(0.0, one.threshold - eye.base)[1], abs=0.1)
+
+
+def test_crossings_and_levels_are_drawn_where_they_are(
+    shown: tuple[EyeView, Drawn], result: EyeResult, look: Look
+) -> None:
+    _, found = shown
+    counts = np.sum([o.crossings for o in result.eye.openings], axis=0)
+    (histogram,) = [s for s in found.shapes if s.fill == look.t.sea.lower() and len(s.points) > 9]
+    top = histogram.points[np.argmin(histogram.points[:, 1])]
+    n = len(counts)
+    where = (float(np.argmax(counts)) + 0.5) / n - 0.5
+    # It stands twice, half a unit interval to either side of the picture's middle half.
+    places = [at(where + k, 0.0)[0] for k in (-1.0, 0.0, 1.0)]
+    assert min(abs(top[0] - p) for p in places) < 400.0 / n
+    (levels,) = [s for s in found.shapes if s.fill == look.t.copper.lower() and len(s.points) > 9]
+    row = result.eye.density[result.eye.density.shape[0] // 2]
+    far = levels.points[np.argmin(levels.points[:, 0])]
+    volts = result.eye.v_low + (float(np.argmax(row)) + 0.5) * result.eye.v_step
+    assert far[0] == pytest.approx(450.0 - 40.0, abs=0.1)
+    size = 150.0 / REACH * result.eye.v_step
+    assert far[1] == pytest.approx(at(0.0, volts - result.eye.base)[1], abs=size + 0.1)
+
+
+def test_the_picture_reads_out_where_the_mouse_is(
+    shown: tuple[EyeView, Drawn], result: EyeResult
+) -> None:
+    view, _ = shown
+    x, y = at(0.25, 0.1)
+    QTest.mouseMove(view, QPoint(1, 1))
+    QTest.mouseMove(view, QPoint(round(x), round(y)))
+    QApplication.processEvents()
+    assert f"+0.250 UI · {format_si(0.1, 'voltage')}" in drawn(view).said
+    QTest.mouseMove(view, QPoint(10, 10))
+    QApplication.processEvents()
+    assert "+0.250 UI" not in drawn(view).said
+    shut = tuple(replace(o, height=-0.01) for o in result.eye.openings)
+    view.show_eye("now", replace(result.eye, openings=shut), None, (), REACH)
+    assert "closed" in drawn(view).texts
+
+
+def test_volts_and_time_stand_on_its_axes(shown: tuple[EyeView, Drawn]) -> None:
+    _, found = shown
+    numbers = {w.text: w for w in found.words if w.x < 50.0 and w.y > 25.0 and w.y < 330.0}
+    assert len(numbers) >= 5
+    scale = {"V": 1.0, "mV": 1e-3}[next(w.text for w in found.words if w.x < 50.0 and w.y < 20.0)]
+    for words, word in numbers.items():
+        volts = float(words.replace("−", "-")) * scale
+        assert word.y - 4.0 == pytest.approx(at(0.0, volts)[1], abs=4.0), words
+    for words, ui in (("−0.5", -0.5), ("0", 0.0), ("+0.5", 0.5)):
+        word = next(w for w in found.words if w.text == words and w.y > 350.0)
+        assert word.x == pytest.approx(at(ui, 0.0)[0], abs=16.0)
+
+
+# -- settings ---------------------------------------------------------------------------------
+
+
+def made_map(best: float = 20.0, chosen: float = 17.0) -> LinkMap:
+    x, y = np.linspace(-0.4, 0.1, 26), np.linspace(-12.0, 0.0, 25)
+    db = best - 300.0 * (x[None, :] + 0.1) ** 2 - 0.2 * (y[:, None] + 4.0) ** 2
+    return LinkMap("behind", "gain", x, y, db, (-0.2, -4.0, chosen), (-0.1, -4.0, best), 1.25)
+
+
+def test_a_map_says_what_is_chosen_and_what_would_be_best(qtbot: QtBot, look: Look) -> None:
+    assert map_words(None, "") == "Trying every setting…"
+    assert map_words(None, "no link") == "no link"
+    assert map_words(made_map(), "") == (
+        "Signal over all else 17.0 dB as it is set; 20.0 dB at most, at tap behind −0.1, gain at "
+        "0 Hz −4. A step to any side costs 1.2 dB or less."
+    )
+    assert "no setting here is better" in map_words(made_map(20.0, 19.96), "")
+    taken, turned = [], []
+    view = MapView(look, taken.append, lambda: turned.append(True))
+    put(qtbot, view, 700, 500)
+    view.show_map(made_map(), "")
+    view.take.click()
+    assert taken == [{"behind": -0.1, "gain": -4.0}]
+    view.pairs.choose("behind-gain")
+    assert turned
+    assert view.pair == ("behind", "gain")
+    # Lines lie where the figure is a dB and three below its best.
+    curves = {c.name: c for c in view.plot.curves}
+    assert list(curves) == ["1 dB below the best", "3 dB below the best"]
+    for down, curve in zip((1.0, 3.0), curves.values(), strict=True):
+        some = np.isfinite(curve.x)
+        lost = 300.0 * (curve.x[some] + 0.1) ** 2 + 0.2 * (curve.y[some] + 4.0) ** 2
+        assert lost == pytest.approx(np.full(some.sum(), down), abs=0.15)
+    box = view.image.mapRectToParent(view.image.boundingRect())
+    assert (box.left(), box.right()) == pytest.approx((-0.41, 0.11))
+    assert (box.top(), box.bottom()) == pytest.approx((-12.25, 0.25))
+    # Full where it is best, nothing twelve dB below.
+    strength = view.image.image
+    row, column = np.unravel_index(int(np.argmax(strength)), strength.shape)
+    assert (view._found.up_values[row], view._found.across_values[column]) == pytest.approx(
+        (-4.0, -0.1)
+    )
+    assert strength.max() == pytest.approx(1.0)
+    assert strength.min() == 0.0
+    assert [m[:2] for m in view.plot._marks] == [(-0.1, -4.0), (-0.2, -4.0)]
+    view.show_map(made_map(20.0, 19.96), "")
+    assert not view.take.isEnabled()
+    view.show_map(None, "no link")
+    assert (view.sentence.text(), view.image.isVisible()) == ("no link", False)
+
+
+# -- sweeps -------------------------------------------------------------------------------------
+
+
+def test_a_sweep_is_drawn_in_its_own_unit_and_looked_at(qtbot: QtBot, look: Look) -> None:
+    looked: list[float] = []
+    view = SweepView(look, lambda: None, looked.append)
+    put(qtbot, view, 1000, 600)
+    nan = math.nan
+    found = LinkSweep(
+        "speed", np.array([0.5, 1.0, 1.5]), np.array([0.3, 0.2, nan]), np.array([0.8, 0.6, nan]),
+        np.array([20.0, 15.0, nan]), np.array([3.0, 6.0, nan]), ("", "", "too lossy: by far"),
+    )  # fmt: skip
+    view.show_sweep(found, "")
+    # At first the last value whose eye is open.
+    assert (view.chosen, looked) == (1, [1.0])
+    curve = view.heights.curves[0]
+    assert curve.x == pytest.approx([50.0, 100.0])
+    assert curve.y == pytest.approx([300.0, 200.0])
+    assert view.heights._marks == [(pytest.approx(100.0), pytest.approx(200.0), look.t.ink)]
+    assert (view.heights._x.name, view.heights._x.unit) == ("Rate", "%")
+    assert view.widths.curves[0].y == pytest.approx([0.8, 0.6])
+    assert [r.cells for r in view.list.rows] == [
+        ("50 %", "3.0 dB", "0.300 V", "0.800 UI"),
+        ("▸ 100 %", "6.0 dB", "0.200 V", "0.600 UI"),
+        ("150 %", "", "closed", "too lossy"),
+    ]
+    assert [bool(r.inks) for r in view.list.rows] == [False, False, True]
+    view.list.chosen.emit("0")
+    assert (view.chosen, looked[-1]) == (0, 0.5)
+    assert view.list.rows[0].cells[0] == "▸ 50 %"
+    view.look_at(7)
+    assert view.chosen == 0
+    loss = replace(found, over="loss", values=np.array([0.0, 2.0, 4.0]))
+    view.show_sweep(loss, "")
+    assert view.heights.curves[0].x == pytest.approx([3.0, 6.0])
+    assert view.heights._x.unit == "dB"
+    noise = replace(found, over="noise", values=np.array([0.0, 2e-3, 4e-3]))
+    view.show_sweep(noise, "")
+    assert view.heights.curves[0].x == pytest.approx([0.0, 2.0])
+    assert view.heights._x.unit == "mV"
+    assert view.anew
+    view.settings.choose("kept")
+    assert not view.anew
+    view.show_sweep(None, "no link")
+    assert (view.sentence.text(), view.list.rows) == ("no link", [])
+
+
+# -- the operating margin --------------------------------------------------------------------------
+
+
+def margin(com: float) -> ChannelMargin:
+    time = np.linspace(0.0, 1e-9, 101)
+    return ChannelMargin(
+        com_db=com, merit_db=14.5, settings=MarginSettings(-0.02, 0.88, -0.1, -3.0),
+        available=0.101, noise_peak=0.052, sampling=0.2e-9, main=0.11, taps=(0.25, -0.125),
+        sigma_isi=0.011, sigma_jitter=0.0021, sigma_crosstalk=0.0032, sigma_noise=0.0043,
+        sigma_transmitter=0.0054, sigma_gaussian=0.0065, time=time, pulse=np.sin(time * 3e9),
+        warnings=("the data end early",),
+    )  # fmt: skip
+
+
+def test_every_figure_of_the_margin_stands_under_its_name(qtbot: QtBot, look: Look) -> None:
+    put_in: list[tuple[str, tuple[float, ...]]] = []
+    view = MarginView(look, lambda *a: put_in.append(a))
+    put(qtbot, view, 1000, 500)
+    terms, found = MarginTerms(), margin(3.42)
+    view.show_margin(found, terms, "", frozenset({"noise"}))
+    assert view.sentence.text() == (
+        "Operating margin 3.42 dB, at least 3 dB: holds. But the data end early."
+    )
+    rows = dict(r.cells for r in view.figures.rows)
+
+    def volts(value: float) -> str:
+        return format_si(value, "voltage")
+
+    assert rows == {
+        "Operating margin, COM": "3.42 dB", "Figure of merit": "14.50 dB",
+        "Available signal, A_s": volts(0.101), "Noise peak, A_ni": volts(0.052),
+        "Main cursor, h(t_s)": volts(0.11), "Interference, sigma_ISI": volts(0.011),
+        "Jitter, sigma_J": volts(0.0021), "Crosstalk, sigma_XT": volts(0.0032),
+        "Receiver, sigma_N": volts(0.0043), "Transmitter, sigma_TX": volts(0.0054),
+        "Gaussian, sigma_G": volts(0.0065), "Tap before, c(-1)": "−0.02",
+        "Main tap, c(0)": "0.88", "Tap behind, c(1)": "−0.1", "Gain at 0 Hz, g_DC": "−3 dB",
+        "Feedback, b(1)": "0.250", "Feedback, b(2)": "−0.125",
+    }  # fmt: skip
+    assert view.figures.rows[0].inks == ((1, look.t.holds),)
+    sheet = {r.id: r for r in view.sheet.rows}
+    assert sheet["baud"].cells[1] == f"{terms.baud / 1e9:g} GBd"
+    assert sheet["noise"].inks == ((0, look.t.sea), (1, look.t.sea))
+    assert sheet["snr"].inks == ()
+    for row in SHEET:
+        if " " not in row.shown(terms):
+            assert sheet[row.name].cells == (row.words, row.shown(terms))
+    curve = view.pulse.curves[0]
+    unit = terms.unit_interval
+    ui = (found.time - found.sampling) / unit
+    some = (ui > -4.0) & (ui < 16.0)
+    assert curve.x == pytest.approx(ui[some])
+    assert curve.y == pytest.approx(1e3 * found.pulse[some])
+    assert view.pulse._marks == [(0.0, pytest.approx(110.0), look.t.ink)]
+    view.sheet.chosen.emit("random")
+    assert view.entry.title.text() == "Random, sigma_RJ"
+    view._put("0.02 UI")
+    view._put("usual")
+    assert put_in == [("random", (0.02,)), ("random", ())]
+    view.show_margin(margin(2.99), terms, "")
+    assert "fails" in view.sentence.text()
+    assert view.figures.rows[0].inks == ((1, look.t.fails),)
+    view.show_margin(None, None, "over a network only")
+    assert (view.sentence.text(), view.figures.rows) == ("over a network only", [])

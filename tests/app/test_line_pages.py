@@ -1,0 +1,251 @@
+"""Lines from data sheets and shielded sections: what their pages draw and say."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from types import SimpleNamespace
+from typing import Any
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF
+from PyQt6.QtWidgets import QApplication, QWidget
+from pytestqt.qtbot import QtBot
+
+from onda.app.stages.lines.map_view import MapView
+from onda.app.stages.lines.sheet_page import SheetPage
+from onda.app.stages.lines.shield_page import ShieldPage, mode_name
+from onda.app.theme import Look
+from onda.project.model import Project
+from onda.studies.lines.sheet_line import SheetResult
+from onda.studies.lines.shield import GuidedMode, ModeCheckResult, SizeSweepResult
+from onda.studies.lines.width_gap_map import FINE, MapResult
+from tests.app.conftest import drag
+from tests.painted import drawn
+
+
+@pytest.fixture
+def look(qapp: QApplication) -> Look:
+    return Look()
+
+
+class Asked:
+    """What a page asks for, answered by hand."""
+
+    def __init__(self) -> None:
+        self.taken: dict[str, Any] = {}
+        self.failed: dict[str, Any] = {}
+        self.told: list[str] = []
+
+    def ask(self, slot: str, study: object, inputs: object, take: Any, fail: Any) -> None:
+        self.taken[slot], self.failed[slot] = take, fail
+
+
+def context(look: Look, project: Project) -> Any:
+    document = SimpleNamespace(project=project, in_gesture=False)
+    return SimpleNamespace(look=look, document=document)
+
+
+def put(qtbot: QtBot, widget: QWidget, width: int, height: int) -> None:
+    qtbot.addWidget(widget)
+    widget.resize(width, height)
+    widget.show()
+    QApplication.processEvents()
+
+
+# -- a line from its data sheet ---------------------------------------------------------------
+
+
+F = np.geomspace(1e8, 1e10, 21)
+SHEET = SheetResult(
+    z0=50.0, delay=5e-9, loss_at=1.0, frequency=F, z_of_f=50.0 + F / 1e10,
+    delay_of_f=5e-9 + 0.0 * F, loss=F / 1e9, factors=np.array([0.1, 1.0, 10.0]),
+    insertion=np.array([-0.1 * F / 1e9, -1.0 * F / 1e9, -10.0 * F / 1e9]),
+    eyes=np.ones((3, 16, 24)), eye_height=np.array([0.912, 0.3, math.nan]),
+    eye_width=np.array([0.98, 0.61, math.nan]),
+)  # fmt: skip
+
+
+def test_a_sheet_line_is_drawn_at_every_factor_of_loss(
+    qtbot: QtBot, look: Look, project: Project
+) -> None:
+    asked = Asked()
+    page = SheetPage(context(look, project), asked.ask, asked.told.append)
+    put(qtbot, page, 1000, 600)
+    page.show_line(project.design.sheet_lines[0])
+    asked.taken["sheet"](SHEET)
+    assert page.z.curves[0].y == pytest.approx(SHEET.z_of_f)
+    assert page.z.curves[0].x == pytest.approx(F / 1e9)
+    assert page.delay.curves[0].y == pytest.approx(np.full(21, 5.0))
+    assert page.loss.curves[0].y == pytest.approx(0.1 * SHEET.loss)
+    curves = {c.name: c for c in page.insertion.curves}
+    assert list(curves) == ["× 0.1", "× 1", "× 10"]
+    for row, curve in zip(SHEET.insertion, curves.values(), strict=True):
+        assert curve.y == pytest.approx(row)
+    # The line as it is stands out.
+    assert [c.color == look.t.ink for c in curves.values()] == [False, True, False]
+    assert curves["× 1"].width > curves["× 10"].width
+    eyes = drawn(page.eyes)
+    assert [t for t in eyes.texts if t.startswith("×")] == [
+        "× 0.1: 912 mV, 0.98 UI", "× 1: 300 mV, 0.61 UI", "× 10: closed",
+    ]  # fmt: skip
+    pictures = [s.box for s in eyes.of("rect") if s.stroke == look.t.hairline.lower()]
+    assert len(pictures) == 3
+    # Side by side, none over another one or over its numbers.
+    for one, other in itertools.pairwise(pictures):
+        assert one[2] + 36.0 <= other[0] + 0.1
+    halves = [w.y for w in eyes.words if w.text == "0.5" and w.x < pictures[0][0]]
+    nothing = [w.y for w in eyes.words if w.text == "0" and w.x < pictures[0][0]]
+    top, bottom = pictures[0][1], pictures[0][3]
+    # 0.75 V lie at the upper edge.
+    assert nothing[0] - halves[0] == pytest.approx((bottom - top) / 3.0, abs=1.0)
+    asked.failed["sheet"]("no such line")
+    assert asked.told[-1] == "no such line"
+    assert page.insertion.curves == ()
+    assert page.result is None
+
+
+# -- a shielded section -------------------------------------------------------------------------
+
+
+def mode(kind: str, cut_off: float) -> GuidedMode:
+    f = np.linspace(1e9, 40e9, 40)
+    c = 3e8
+    with np.errstate(invalid="ignore"):
+        beta = 2 * np.pi / c * np.sqrt(np.where(f > cut_off, f**2 - cut_off**2, np.nan))
+    nothing = np.zeros((0, 2))
+    return GuidedMode(cut_off, kind, beta, nothing, nothing, nothing, np.zeros(0), kind)
+
+
+def modes(*some: GuidedMode) -> ModeCheckResult:
+    found = ModeCheckResult.__new__(ModeCheckResult)
+    values = {"modes": some, "frequency": np.linspace(1e9, 40e9, 40), "looked_up_to": 60e9}
+    for name in ModeCheckResult.__dataclass_fields__:
+        object.__setattr__(found, name, values.get(name))
+    return found
+
+
+@pytest.fixture
+def page(
+    qtbot: QtBot, look: Look, project: Project, monkeypatch: pytest.MonkeyPatch
+) -> tuple[ShieldPage, Asked]:
+    asked = Asked()
+    made = ShieldPage(context(look, project), asked.ask, asked.told.append)
+    put(qtbot, made, 900, 700)
+    monkeypatch.setattr(
+        "onda.app.stages.lines.shield_page.mode_sentence", lambda r, top: f"up to {top / 1e9:g}"
+    )
+    made.show_section(project.design.shielded[0])
+    return made, asked
+
+
+def test_modes_rise_from_their_cut_off(page: tuple[ShieldPage, Asked], look: Look) -> None:
+    made, asked = page
+    some = (mode("TEM", 0.0), mode("H", 12e9), mode("E", 18e9), mode("H", 25e9))
+    assert [mode_name(some, k) for k in range(4)] == ["TEM", "H 1", "E 1", "H 2"]
+    asked.taken["modes"](modes(*some))
+    titles = [made.modes.itemText(k) for k in range(made.modes.count())]
+    assert titles == [
+        "TEM, down to DC", "H 1, from 12.00 GHz", "E 1, from 18.00 GHz", "H 2, from 25.00 GHz",
+    ]  # fmt: skip
+    curves = {c.name: c for c in made.dispersion.curves}
+    for one, curve in zip(some, curves.values(), strict=True):
+        assert curve.x[0] == pytest.approx(one.cut_off / 1e9)
+        assert curve.y[0] == 0.0
+        wanted = 2 * np.pi / 3e8 * np.sqrt(np.maximum((1e9 * curve.x) ** 2 - one.cut_off**2, 0.0))
+        assert curve.y == pytest.approx(wanted / 1e3, rel=1e-6, abs=1e-9)
+    assert [c.color == look.t.sea for c in curves.values()] == [True, False, False, False]
+    told = []
+    made.view.show_mode = lambda m, words, magnetic: told.append((m, words, magnetic))
+    made._choose(1)
+    assert told[-1][0] is some[1]
+    assert told[-1][1].startswith("H 1 at its cut-off, 12.00 GHz: magnetic field along")
+    made._choose(2)
+    assert "electric field along" in told[-1][1]
+    made.fields.choose("H")
+    assert told[-1][2] is True
+    made._choose(0)
+    assert told[-1][1] == "TEM: field across the line"
+    made._choose(9)
+    assert made.chosen == 3
+    asked.failed["modes"]("not closed")
+    assert asked.told[-1] == "not closed"
+    assert made.dispersion.curves == ()
+
+
+def sizes(smallest: float, largest: float, cut_off: np.ndarray) -> SizeSweepResult:
+    size = np.array([1e-3, 2e-3, 4e-3])
+    return SizeSweepResult(size, np.array([math.nan, 48.0, 50.0]), cut_off, 50.5, smallest, largest)
+
+
+def test_sizes_have_a_window(page: tuple[ShieldPage, Asked], project: Project) -> None:
+    made, asked = page
+    falling = np.array([60e9, 30e9, 15e9])
+    asked.taken["sizes"](sizes(2e-3, 3.5e-3, falling))
+    top = project.design.shielded[0].up_to
+    curve = made.impedance.curves[0]
+    assert (curve.x.tolist(), curve.y.tolist()) == ([2.0, 4.0], [48.0, 50.0])
+    assert [v.y for v in made.impedance._limits] == pytest.approx([0.98 * 50.5, 1.02 * 50.5])
+    assert [v.text for v in made.impedance._limits] == ["-2% of no wall", "+2% of no wall"]
+    assert made.cut_off.curves[0].y == pytest.approx([60.0, 30.0, 15.0])
+    assert made.cut_off._limits[0].y == pytest.approx(top.si / 1e9)
+    now = project.design.shielded[0].width.si * 1e3
+    assert made.impedance._marks[0][0] == pytest.approx(now)
+    assert made.impedance._marks[0][1] == pytest.approx(np.interp(now, [2.0, 4.0], [48.0, 50.0]))
+    assert made.window_note.text().startswith(
+        "Usable from 2.00 mm (impedance within 2 %) to 3.50 mm (no other mode up to "
+    )
+    nan = math.nan
+    for smallest, largest, cut, words in (
+        (nan, 3.5e-3, falling, "Usable up to 3.50 mm: larger, another mode travels at"),
+        (1e-3, 3.5e-3, falling, "Usable up to 3.50 mm"),
+        (3e-3, 2e-3, falling, "No usable size: below 3.00 mm the wall changes the impedance"),
+        (2e-3, nan, np.full(3, 900e9), "No other mode travels at"),
+        (2e-3, nan, np.full(3, 1e9), "In every size tried another mode travels at"),
+    ):
+        asked.taken["sizes"](sizes(smallest, largest, cut))
+        assert made.window_note.text().startswith(words)
+    asked.failed["sizes"]("no")
+    assert (made.window_note.text(), made.impedance.curves) == ("", ())
+
+
+# -- a map of widths and gaps ----------------------------------------------------------------------
+
+
+def test_a_point_is_dragged_in_whole_micrometres(qtbot: QtBot, look: Look) -> None:
+    view = MapView(look)
+    put(qtbot, view, 344, 222)
+    w, g = np.linspace(100e-6, 200e-6, 8), np.linspace(100e-6, 300e-6, 8)
+    fine_w, fine_g = np.linspace(w[0], w[-1], FINE), np.linspace(g[0], g[-1], FINE)
+    z = 120.0 - 2e5 * (fine_w[None, :] - 1e-4) + 5e4 * (fine_g[:, None] - 1e-4)
+    coarse = np.full((8, 8), 100.0)
+    view.show_map(MapResult(w, g, coarse, fine_w, fine_g, z), 110.0, (100.0, 115.0))
+    # 300 px for 100 um across, 200 px for 200 um up.
+    assert view.place(150e-6, 200e-6).x() == pytest.approx(190.0)
+    assert view.place(150e-6, 200e-6).y() == pytest.approx(102.0)
+    told: list[tuple[float, float]] = []
+    steps: list[str] = []
+    view.point_dragged.connect(lambda *a: told.append(a))
+    view.drag_began.connect(lambda: steps.append("began"))
+    view.drag_ended.connect(lambda: steps.append("ended"))
+    drag(view, QPointF(190, 102), QPointF(200, 92))
+    assert told[0] == (pytest.approx(150e-6), pytest.approx(200e-6))
+    assert told[-1] == (pytest.approx(153e-6), pytest.approx(210e-6))
+    # No further than the map.
+    drag(view, QPointF(190, 102), QPointF(900, 900))
+    assert told[-1] == (pytest.approx(200e-6), pytest.approx(100e-6))
+    assert steps == ["began", "ended"] * 2
+    # Beside the map nothing is taken.
+    count = len(told)
+    drag(view, QPointF(20, 102), QPointF(190, 102))
+    assert len(told) == count
+    assert view.impedance_at(150e-6, 200e-6) == pytest.approx(120.0 - 10.0 + 5.0)
+    # Contours lie where the level is.
+    for level, lines in view._lines:
+        for line in lines:
+            for y, x in line[:: max(len(line) // 5, 1)]:
+                width = w[0] + x / (FINE - 1) * (w[-1] - w[0])
+                gap = g[0] + y / (FINE - 1) * (g[-1] - g[0])
+                assert view.impedance_at(width, gap) == pytest.approx(level, abs=0.02)
+    assert [level for level, _ in view._lines] == [110.0, 100.0, 115.0]
