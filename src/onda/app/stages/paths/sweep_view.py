@@ -19,7 +19,7 @@ from onda.app.stages.paths.look import Sweepable
 from onda.app.theme import Look
 from onda.errors import InputError
 from onda.project.measures import measure
-from onda.project.quantities import format_si, parse_quantity
+from onda.project.quantities import format_si, parse_quantity, unit_factor
 from onda.project.requirements import Requirement
 from onda.studies.paths.corners import Found
 from onda.studies.paths.sweep import SweepResult
@@ -29,6 +29,8 @@ __all__ = ["SweepView"]
 _COUNT = 20
 _BELOW = 1.5
 """Margin below the best one down to which the plot reaches."""
+_FIELD_LEFT = 56.0
+"""Pixels for the values beside a field of margins."""
 
 
 class SweepView(QWidget):
@@ -225,8 +227,8 @@ class SweepView(QWidget):
             self._draw_margin(result, found, s, lifted)
         else:
             second = self.chosen_second
-            names = (s.name, second.name if second else "")
-            self.field.show_field(result.values, result.values_2, found, names)
+            if second is not None:
+                self.field.show_field(result.values, result.values_2, found, (s, second))
 
     def _worst_variant(self, result: SweepResult, at: int, receiver: int) -> int:
         """The variant that overshoots most there: the one to look at."""
@@ -235,7 +237,7 @@ class SweepView(QWidget):
 
     def _unit(self, s: Sweepable) -> tuple[float, str]:
         unit = format_si(s.high, s.dimension).split(" ")[1]
-        return {"Ω": 1.0, "kΩ": 1e3, "mm": 1e-3, "µm": 1e-6}.get(unit, 1.0), unit
+        return unit_factor(unit, s.dimension), unit
 
     def _draw_margin(self, result: SweepResult, found: Found, s: Sweepable, lifted: int) -> None:
         t = self._look.t
@@ -328,6 +330,7 @@ class MarginField(QWidget):
         self._found: Found | None = None
         self._x = self._y = np.empty(0)
         self._names = ("", "")
+        self._words: tuple[list[str], list[str]] = ([], [])
         self._over: tuple[int, int] | None = None
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -335,15 +338,22 @@ class MarginField(QWidget):
         look.changed.connect(self.update)
 
     def show_field(
-        self, x: np.ndarray, y: np.ndarray, found: Found, names: tuple[str, str]
+        self, x: np.ndarray, y: np.ndarray, found: Found, swept: tuple[Sweepable, Sweepable]
     ) -> None:
-        """Show margins (x, y)."""
-        self._x, self._y, self._found, self._names = x, y, found, names
+        """Show margins (x, y) over two things that are swept, SI."""
+        self._x, self._y, self._found = x, y, found
+        self._names = (swept[0].name, swept[1].name)
+        # All values of one direction in the unit of its largest.
+        across, up = (
+            [format_si(v, of.dimension, like=values[-1], digits=3) for v in values]
+            for values, of in zip((x, y), swept, strict=True)
+        )
+        self._words = (across, up)
         self.update()
 
     @property
     def _box(self) -> QRectF:
-        return QRectF(44, 4, self.width() - 52, self.height() - 40)
+        return QRectF(_FIELD_LEFT, 4, self.width() - _FIELD_LEFT - 8, self.height() - 40)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         look, t, found = self._look, self._look.t, self._found
@@ -370,18 +380,19 @@ class MarginField(QWidget):
                     painter.drawRect(rect.adjusted(1, 1, -1, -1))
         painter.setFont(look.font(11))
         i, j = self._over or found.best
-        words = f"{self._names[0]} {self._x[i]:.3g}, {self._names[1]} {self._y[j]:.3g}: "
-        words += f"{100 * found.margin[i, j]:+.0f} %"
+        across, up = self._words
+        words = f"{self._names[0]} {across[i]}, {self._names[1]} {up[j]}: "
+        words += f"{100 * found.margin[i, j]:+.0f} %".replace("-", "−")
         low = QRectF(box.left(), box.bottom() + 18, box.width(), 16)
         text(painter, low, words, t.ink)
-        for k, x in ((0, self._x[0]), (nx - 1, self._x[-1])):
+        for k in (0, nx - 1):
             at = box.left() + (k + 0.5) * box.width() / nx
-            rect = QRectF(at - 30, box.bottom() + 2, 60, 14)
-            text(painter, rect, f"{x:.3g}", t.secondary, Qt.AlignmentFlag.AlignHCenter)
-        for k, y in ((0, self._y[0]), (ny - 1, self._y[-1])):
+            rect = QRectF(at - 36, box.bottom() + 2, 72, 14)
+            text(painter, rect, across[k], t.secondary, Qt.AlignmentFlag.AlignHCenter)
+        for k in (0, ny - 1):
             at = box.bottom() - (k + 0.5) * box.height() / ny
-            rect = QRectF(0, at - 8, 40, 16)
-            text(painter, rect, f"{y:.3g}", t.secondary, Qt.AlignmentFlag.AlignRight)
+            rect = QRectF(0, at - 8, _FIELD_LEFT - 4, 16)
+            text(painter, rect, up[k], t.secondary, Qt.AlignmentFlag.AlignRight)
         painter.end()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:

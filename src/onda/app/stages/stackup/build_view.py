@@ -194,7 +194,7 @@ class BuildView(QWidget):
         material = self._design.material(layer.material)
         if isinstance(layer, DielectricLayer):
             return f"{layer.name} · Dk {material.dk:.2f}"
-        return f"{material.name.lower()} · Dk {material.dk:.2f}"
+        return f"{material.name} · Dk {material.dk:.2f}"
 
     def _draw_names(self, painter: QPainter, layout: BuildLayout) -> None:
         painter.setFont(self._look.font(11, bold=True))
