@@ -55,6 +55,21 @@ settings.register_profile("onda", deadline=None, max_examples=60)
 settings.load_profile("onda")
 
 
+_WHOLE_BOARD = "test_check_finds_the_seeded_faults_and_nothing_else"
+"""Computes all that windows find: it comes first, and windows last, so that nobody waits for it."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What fills the shared results before all, what needs them behind all else."""
+
+    def place(item: pytest.Item) -> int:
+        if item.name == _WHOLE_BOARD:
+            return 0
+        return 2 if "shared_cache" in getattr(item, "fixturenames", ()) else 1
+
+    items.sort(key=place)
+
+
 @pytest.fixture(autouse=True)
 def _own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Caches, logs and autosaves of a test stay in its own folder."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -13,10 +14,19 @@ CLAIMS = {"raises", "warns", "fail", "skip", "settle", "waitUntil", "waitSignal"
 """Calls that fail by themselves."""
 
 
+@cache
+def _trees() -> tuple[tuple[Path, ast.Module], ...]:
+    """Every file below, parsed once."""
+    paths = sorted(HERE.rglob("*.py"))
+    return tuple((path, ast.parse(path.read_text(encoding="utf-8"))) for path in paths)
+
+
+@cache
 def _tests() -> list[tuple[Path, ast.FunctionDef, ast.Module]]:
     out = []
-    for path in sorted(HERE.rglob("test_*.py")):
-        tree = ast.parse(path.read_text(encoding="utf-8"))
+    for path, tree in _trees():
+        if not path.name.startswith("test_"):
+            continue
         out += [
             (path, node, tree)
             for node in ast.walk(tree)
@@ -135,8 +145,8 @@ def test_what_is_looked_for_is_found(claim: str, why: str) -> None:
 def test_comparisons_of_arrays_say_their_room() -> None:
     """numpy's own 1e-8 is more than any picosecond or picofarad."""
     found = []
-    for path in sorted(HERE.rglob("*.py")):
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+    for path, tree in _trees():
+        for node in ast.walk(tree):
             if not isinstance(node, ast.Call) or not isinstance(node.func, ast.Attribute):
                 continue
             if node.func.attr in ("allclose", "isclose") and not any(
