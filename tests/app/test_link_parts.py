@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox, QFileDialog
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QWidget
 
 from onda.app.shell.window import MainWindow
 from onda.app.stages.eyes.corners_view import CornersView
@@ -17,8 +17,9 @@ from onda.app.stages.eyes.rate_view import RateView
 from onda.app.stages.eyes.stage import EyesStage
 from onda.app.stages.eyes.strip import boxes_of
 from onda.app.stages.eyes.sweep_view import SweepView
+from onda.project.base import set_value
 from onda.project.model import Project
-from onda.project.quantities import format_si
+from onda.project.quantities import format_si, parse_quantity
 from onda.studies.links.along import LINK_ALONG, POINTS
 from onda.studies.links.corners import LINK_CORNERS, corner_inputs
 from onda.studies.links.inputs import link_inputs
@@ -100,6 +101,38 @@ def test_a_part_opens_below_the_strip_and_closes_again(window: MainWindow) -> No
     QTest.keyClick(strip, Qt.Key.Key_Return)
     assert strip.part == "listener"
     assert heights[1] < heights[0]
+
+
+def test_fields_are_those_that_a_link_has(window: MainWindow) -> None:
+    stage = look_at(window, "jl0")
+    chain, design = stage.chain, window.document.project.design
+
+    def there(page: QWidget, link, *names: str) -> list[bool]:
+        page.show_link(link)
+        return [not getattr(page, name).isHidden() for name in names]
+
+    def with_listener(link, **changes):
+        return set_value(link, listener=set_value(link.listener, **changes))
+
+    over_path, over_network, lane = (design.link(x) for x in ("jl0", "up0", "jl3"))
+    sender = ("taps", "mismatch", "high", "low", "edge", "capacitance")
+    assert there(chain.transmitter, over_path, *sender) == [True, *[False] * 5]
+    # Four levels may be unlike each other; what is looked for is not typed.
+    assert there(chain.transmitter, over_network, *sender) == [False, *[True] * 5]
+    assert there(chain.transmitter, lane, *sender) == [True, *[False] * 5]
+    channel = ("lane", "near")
+    assert there(chain.channel, over_path, *channel) == [False, False]
+    assert there(chain.channel, over_network, *channel) == [True, True]
+    receiver = ("limit", "bandwidth", "damping", "capacitance")
+    assert there(chain.receiver, over_path, *receiver) == [False, False, False, False]
+    assert there(chain.receiver, over_network, *receiver) == [True, False, False, True]
+    wide = parse_quantity("4 MHz", "frequency")
+    for clock, shown in (("first", [True, False]), ("second", [True, True])):
+        link = with_listener(over_path, clock=clock, clock_bandwidth=wide)
+        assert there(chain.receiver, link, "bandwidth", "damping") == shown
+    chain.transmitter.show_link(over_path)
+    chain.channel.show_link(over_path)
+    chain.receiver.show_link(over_path)
 
 
 def test_points_choose_the_eye_that_is_shown(window: MainWindow) -> None:
