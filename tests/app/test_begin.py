@@ -369,6 +369,10 @@ def test_a_dropped_file_is_opened_or_added(window: MainWindow, tmp_path: Path) -
 
 def test_name_and_revision_are_typed_on_the_card(window: MainWindow) -> None:
     window.card.show_at(QPoint(10, 70))
+    before = window.document.project
+    assert window.card.name.edit.text() == before.name
+    assert window.card.revision.edit.text() == before.revision
+    assert "no file yet" in window.card.place.text()
     type_into(window.card.name.edit, "Fulmar süd")
     type_into(window.card.revision.edit, "rev C")
     project = window.document.project

@@ -12,6 +12,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
+from onda.app.kit.kept import Kept
+from onda.app.stages.eyes.bits_view import BitsView
 from onda.app.stages.eyes.eye_view import EyeView
 from onda.app.stages.eyes.map_view import MapView, map_words
 from onda.app.stages.eyes.margin_sheet import SHEET
@@ -155,6 +157,46 @@ def test_volts_and_time_stand_on_its_axes(shown: tuple[EyeView, Drawn]) -> None:
     for words, ui in (("−0.5", -0.5), ("0", 0.0), ("+0.5", 0.5)):
         word = next(w for w in found.words if w.text == words and w.y > 350.0)
         assert word.x == pytest.approx(at(ui, 0.0)[0], abs=16.0)
+
+
+def test_a_pulse_stands_by_its_main_cursor_over_the_bits_that_leave_least(
+    qtbot: QtBot, look: Look, result: EyeResult
+) -> None:
+    view = BitsView(look)
+    put(qtbot, view, 900, 600)
+    twice = replace(
+        result,
+        pulse=replace(result.pulse, volts=2.0 * result.pulse.volts),
+        peak=replace(result.peak, main=result.peak.main + 1),
+    )
+    view.show_eye(result, Kept(1, "State 1", twice), None)
+    peak, n = result.peak, result.pulse.samples_per_ui
+    now, kept = view.pulse.curves
+    # At 0 UI it is sampled: there it has the value of its main cursor.
+    assert np.interp(0.0, now.x, now.y) == pytest.approx(1e3 * peak.cursors[peak.main], rel=1e-6)
+    assert now.x[1] - now.x[0] == pytest.approx(1.0 / n)
+    assert (kept.kept, kept.color) == (1, look.t.kept)
+    assert kept.y == pytest.approx(2.0 * now.y)
+    assert kept.x == pytest.approx(now.x - 1.0)
+    for k, volts, ink in view.pulse._marks:
+        assert volts == pytest.approx(1e3 * peak.cursors[round(k) + peak.main])
+        assert ink == (look.t.ink if k == 0 else look.t.secondary)
+    assert min(m[0] for m in view.pulse._marks) == -peak.main
+    # The bit that is sampled lies around 0, fifteen before it and those of cursors before behind.
+    (bits,) = view.worst.curves
+    wanted = peak.worst_one[-16 - peak.main :]
+    sampled = len(wanted) - 1 - peak.main
+    for k, bit in enumerate(wanted):
+        inside = (bits.x > k - sampled - 0.49) & (bits.x < k - sampled + 0.49)
+        level = np.interp(k - sampled, bits.x, bits.y) if not inside.any() else bits.y[inside][0]
+        assert level == bit
+    assert view.eye._title.startswith("Now")
+    assert view.kept_eye._title == "Kept: State 1"
+    assert view.kept_eye.isVisibleTo(view)
+    view.show_eye(result, None, None)
+    assert len(view.pulse.curves) == 1
+    assert not view.kept_eye.isVisibleTo(view)
+    assert view.eye._title.startswith("Eye over ")
 
 
 # -- settings ---------------------------------------------------------------------------------

@@ -9,6 +9,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QPainter
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
@@ -16,7 +17,7 @@ from pytestqt.qtbot import QtBot
 from onda.app.kit.kept import Kept
 from onda.app.stages.lines.coupling_view import CouplingView
 from onda.app.stages.lines.drawing import layer_of_slab, make_drawing, structure_in_words
-from onda.app.stages.lines.field_drawing import potential_levels
+from onda.app.stages.lines.field_drawing import draw_densities, potential_levels
 from onda.app.stages.lines.layers_view import LayerRow, LayersView
 from onda.app.stages.lines.plots import ImpedancePlots, PerLengthPlots
 from onda.app.stages.lines.section_view import SectionView
@@ -299,6 +300,35 @@ def test_contours_lie_where_the_potential_has_their_level() -> None:
     for level, lines in levels.items():
         for line in lines:
             assert line[:, 1] == pytest.approx(np.full(len(line), 1e-3 * (level + 1.0)), abs=1e-9)
+
+
+def test_densities_stand_outside_their_conductor(qtbot: QtBot, look: Look) -> None:
+    # A square of 100 um, its panels once around; charge below zero on the last one.
+    corners = 1e-4 * np.array([[0, 0], [1, 0], [1, 1], [0, 1], [0, 0]], dtype=float)
+    values = np.array([1.0, 0.25, 0.04, -0.49])
+    picture = FieldPicture(
+        np.zeros(2), np.zeros(2), np.zeros((2, 2)), corners[:-1], corners[1:], values, values[::-1]
+    )
+
+    class Canvas(QWidget):
+        def paintEvent(self, event: object) -> None:
+            painter = QPainter(self)
+            draw_densities(
+                painter, look, picture, "charge", lambda x, y: QPointF(60 + 1e6 * x, 160 - 1e6 * y)
+            )
+            painter.end()
+
+    canvas = Canvas()
+    put(qtbot, canvas, 220, 220)
+    ribbons = [s for s in drawn(canvas).shapes if s.kind in ("polygon", "path") and s.fill]
+    assert [s.fill == look.t.below_zero.lower() for s in ribbons] == [False, False, False, True]
+    # As thick as the root of its density, 26 px at most, away from the square.
+    below, right, above, left = (s.box for s in ribbons)
+    assert (below[1], below[3]) == pytest.approx((160.0, 186.0))
+    assert (right[0], right[2]) == pytest.approx((160.0, 173.0))
+    assert (above[1], above[3]) == pytest.approx((60.0 - 5.2, 60.0))
+    assert (left[0], left[2]) == pytest.approx((60.0 - 18.2, 60.0))
+    assert (below[0], below[2]) == pytest.approx((60.0, 160.0))
 
 
 # -- the section ---------------------------------------------------------------------------

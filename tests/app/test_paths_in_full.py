@@ -327,6 +327,17 @@ def test_why_asks_about_what_fails_most_now(window: MainWindow) -> None:
     assert measure(view._result.measure).title in view.head.text()
 
 
+def test_why_asks_about_the_receiver_that_is_chosen(window: MainWindow) -> None:
+    paths = look_at(window, "clk-two", "why")
+    view = paths.views.of("why")
+    names = {r.id: r.name for r in paths.subject.result.receivers}
+    for receiver in ("A", "receiver"):
+        window.selection.choose_element(receiver)
+        assert window.settle()
+        assert view._result.receiver == names[receiver]
+    assert len(set(names.values())) == 2
+
+
 def test_sweep_finds_the_best_resistor_and_takes_it(window: MainWindow) -> None:
     paths = look_at(window, "clk-chain", "sweep", "Rs")
     view = paths.views.of("sweep")
