@@ -11,6 +11,7 @@ from onda.project.base import set_value
 from onda.project.build.edits import replace_layer
 from onda.project.edits import remove_object, replace_object
 from onda.project.kind import Ref
+from onda.project.quantities import format_si
 from onda.project.quantities import parse_quantity as q
 from tests.app.conftest import type_into
 
@@ -198,12 +199,31 @@ def test_grounds_and_openings_come_and_go(lines) -> None:
     assert "opening of 300" in stage.surface.remark.text()
 
 
-def test_loss_is_split_in_the_inspector(lines) -> None:
-    _, stage = lines
-    rows = {r[0].strip(): r[1] for r in stage.panel.numbers._rows}
-    parts = sum(float(rows[f"of it {k}"]) for k in ("copper", "roughness", "dielectric"))
-    assert parts == pytest.approx(float(rows["Loss, 8.12 GHz"] if "Loss, 8.12 GHz" in rows
-                                        else rows["Loss, 8.1 GHz"]), rel=0.02)  # fmt: skip
+def test_every_number_of_a_line_stands_beside_its_name(lines) -> None:
+    window, stage = lines
+    show(window, "converter-pairs")
+    r = stage.subject.results["L1"]
+    rows = [(name, value, unit) for name, value, unit, _ in stage.panel.numbers._rows]
+    at = window.document.project.design.line_class("converter-pairs").loss_at.si
+    loss = f"Loss, {format_si(at, 'frequency', digits=2)}"
+    assert rows == [
+        ("Odd mode", f"{r.z_odd:.1f}", "Ω"), ("Even mode", f"{r.z_even:.1f}", "Ω"),
+        ("Common", f"{r.z_common:.1f}", "Ω"), ("Coupling", f"{100 * r.coupling:.1f}", "%"),
+        ("Delay, odd", f"{1e9 * r.delay:.3f}", "ps/mm"),
+        ("Delay, even", f"{1e9 * r.delay_even:.3f}", "ps/mm"),
+        ("Effective Dk", f"{r.eeff:.3f}", ""),
+        ("Inductance", f"{1e9 * r.inductance:.0f}", "nH/m"),
+        ("Mutual", f"{1e9 * r.mutual_inductance:.1f}", "nH/m"),
+        ("Capacitance", f"{1e12 * r.capacitance:.1f}", "pF/m"),
+        ("Mutual", f"{1e12 * r.mutual_capacitance:.2f}", "pF/m"),
+        (loss, f"{0.1 * r.loss_at:.2f}", "dB/100 mm"),
+        ("  of it copper", f"{0.1 * r.loss_parts[0]:.2f}", "dB/100 mm"),
+        ("  of it roughness", f"{0.1 * r.loss_parts[1]:.2f}", "dB/100 mm"),
+        ("  of it dielectric", f"{0.1 * r.loss_parts[2]:.2f}", "dB/100 mm"),
+        ("R at DC", f"{r.r_dc:.2f}", "Ω/m"), ("Error, est.", f"{100 * r.error:.2f}", "%"),
+        ("Loss to delay", f"{100 * r.causality:.3f}", "%"),
+    ]  # fmt: skip
+    assert r.loss_at == pytest.approx(sum(r.loss_parts), rel=0.02)
     assert "Solder mask: Dk known at 1 GHz" in stage.panel.notes.text()
 
 

@@ -80,6 +80,26 @@ def test_one_gesture_is_one_step_and_settles_once(qtbot: QtBot, project: Project
     document.close()
 
 
+def test_undo_in_a_gesture_ends_it(qtbot: QtBot, project: Project) -> None:
+    document = Document(project)
+    settled: list[int] = []
+    document.settled.connect(lambda: settled.append(1))
+    for act in (document.undo, document.redo):
+        document.begin_gesture()
+        named = rename_object(document.project, Ref("path", "clk-adc"), act.__name__)
+        document.edit("rename", named)
+        count = len(settled)
+        act()
+        assert not document.in_gesture
+        assert len(settled) >= count + 1
+        # What comes after it is a step of its own.
+        document.edit("rename", rename_object(document.project, Ref("path", "clk-adc"), "after"))
+        assert document.project.design.path("clk-adc").name == "after"
+        document.undo()
+        assert document.project.design.path("clk-adc").name != "after"
+    document.close()
+
+
 def test_saved_means_the_file_holds_this_tree(
     qtbot: QtBot, project: Project, tmp_path: Path
 ) -> None:

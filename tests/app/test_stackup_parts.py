@@ -6,20 +6,23 @@ import itertools
 import math
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
 from pytestqt.qtbot import QtBot
 
 from onda.app.stages.stackup.cells import Cell, draw_cell, draw_empty_cell
 from onda.app.stages.stackup.edits import BuildEdits
+from onda.app.stages.stackup.files import BuildFiles
 from onda.app.stages.stackup.layout import lay_out
 from onda.app.stages.stackup.remarks import RemarkLines
 from onda.app.theme import Look
 from onda.errors import InputError
+from onda.project.build.files import FORMATS
 from onda.project.build.stackup import CopperLayer, DielectricLayer
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity as q
@@ -298,3 +301,48 @@ def test_numbers_of_a_material_are_read(project: Project) -> None:
     assert desk.project.design.material(first.material).dk == pytest.approx(3.5)
     with pytest.raises(InputError, match="not a number"):
         edits.put_number("dk", "soup")
+
+
+# -- files ----------------------------------------------------------------------------------------
+
+
+def test_builds_are_read_and_written_where_it_is_said(
+    qtbot: QtBot, project: Project, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    taken, told, noted = [], [], []
+    parent = QWidget()
+    qtbot.addWidget(parent)
+    files = BuildFiles(
+        parent, lambda: project, dict, lambda *a: taken.append(a), told.append, noted.append
+    )
+    asked: list[tuple[object, ...]] = []
+
+    def save(_: QWidget, title: str, name: str, kinds: str) -> tuple[str, str]:
+        asked.append((title, Path(name).name))
+        return str(tmp_path / "build.csv"), ""
+
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", save)
+    files.show_write(QPoint(0, 0))
+    acts = {a.text(): a for a in parent.findChildren(QMenu)[-1].actions()}
+    layers = next(f for f in FORMATS if f.key == "layers")
+    acts[f"{layers.title}…"].trigger()
+    assert asked == [("Write the build", "fulmar-layers.csv")]
+    assert noted == ["Written: build.csv"]
+    monkeypatch.setattr(
+        QFileDialog, "getOpenFileName", lambda *a, **k: (str(tmp_path / "build.csv"), "")
+    )
+    files.choose()
+    ((name, read),) = taken
+    assert name == "build.csv"
+    there = [x.id for x in read.project.design.stackup.layers]
+    assert [x.id for x in project.design.stackup.copper] == [x for x in there if x in {
+        c.id for c in project.design.stackup.copper
+    }]  # fmt: skip
+    # Who leaves the dialog changes nothing; what cannot be read is told.
+    for dialog in ("getOpenFileName", "getSaveFileName"):
+        monkeypatch.setattr(QFileDialog, dialog, lambda *a, **k: ("", ""))
+    files.choose()
+    acts[f"{layers.title}…"].trigger()
+    assert (len(taken), len(noted), told) == (1, 1, [])
+    files.read(tmp_path / "nowhere.csv")
+    assert "nowhere.csv" in told[0]

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import errno
 import os
+import time
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -13,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from onda.app.jobs import Running
 from onda.app.shell.margin_strip import bar_scale
+from onda.app.shell.opening import _kept_words
 from onda.app.shell.window import MainWindow
 from onda.app.stages import STAGES
 from onda.app.theme import DAY, NIGHT, Tokens
@@ -20,7 +23,7 @@ from onda.app.tour import set_resistor
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.model import Project
-from onda.project.recovery import kept_of, kept_work, read_kept
+from onda.project.recovery import Kept, kept_of, kept_work, read_kept
 from onda.project.store import load_project, save_project
 from tests.app.conftest import MakeWindow
 
@@ -576,6 +579,22 @@ def test_a_file_that_is_nowhere_is_told_when_saving(
     window = make_window(set_value(project, design=design), tmp_path / "fulmar.onda")
     window.document.save()
     assert "lost.ibs is nowhere to be found" in window.messages.text.text()
+
+
+def test_kept_work_says_when_of_what_and_what_changed(tmp_path: Path) -> None:
+    file = tmp_path / "fulmar.onda"
+    file.write_text("x")
+    now = file.stat().st_mtime
+    kept = Kept(tmp_path / "kept", "Fulmar", file, now + 60.0, closed=True, changed=("a", "b"))
+    moment = time.strftime("%d %b %H:%M", time.localtime(now + 60.0)).lstrip("0")
+    assert _kept_words(kept) == f"not saved, kept {moment} of fulmar.onda: a; b"
+    older = replace(kept, saved_at=now - 3600.0, changed=())
+    assert _kept_words(older).endswith(" of fulmar.onda, older than the file")
+    never = replace(kept, file=None, changed=("x" * 500,))
+    words = _kept_words(never)
+    assert " of " not in words
+    assert words.endswith("x…")
+    assert len(words) < 300
 
 
 def test_what_is_not_kept_yet_is_kept_before_long_runs(
