@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from types import SimpleNamespace
+from unittest.mock import MagicMock
 
 import numpy as np
 import pytest
@@ -13,6 +15,7 @@ from pytestqt.qtbot import QtBot
 from onda.app.kit.kept import Kept
 from onda.app.stages.networks.curve_sets import band_of, in_form, picked
 from onda.app.stages.networks.curves_view import CurvesView
+from onda.app.stages.networks.inspector import NetworkInspector
 from onda.app.stages.networks.proof import Proof
 from onda.app.stages.networks.quality_view import QualityView, findings
 from onda.app.stages.networks.skew_view import SkewView
@@ -21,6 +24,7 @@ from onda.engine.networks.quality import Quality
 from onda.engine.networks.skew import PairSkew
 from onda.errors import InputError
 from onda.project.model import Project
+from onda.project.networks.network import GroupSource, PathSource
 from onda.studies.core.runner import StudyRunner
 from onda.studies.networks.inputs import network_inputs
 from onda.studies.networks.network import NETWORK, NetworkResult
@@ -314,6 +318,59 @@ def test_a_band_that_is_not_there_shows_all_and_says_so(
     assert "there is no data rate" in view.sentence.text()
     assert view.curves[0].x[-1] == pytest.approx(result.frequency[-1] / 1e9)
     assert view.band.currentData() == "all"
+
+
+# -- the inspector ---------------------------------------------------------------------------
+
+
+def test_what_was_found_stands_beside_the_kept_state(
+    qtbot: QtBot, look: Look, project: Project, result: NetworkResult
+) -> None:
+    subject = SimpleNamespace(design=project.design, ports=4)
+    form = NetworkInspector(look, subject, MagicMock())
+    qtbot.addWidget(form)
+    assert result.time is not None
+    time = replace(result.time, rise=12e-12, skews=(skew(0, 2e-12, 0.0), skew(1, -3e-12, 0.0)))
+    now = replace(result, time=time, mended=replace(FAIR, delay=1.5e-9), notes=("one note", "two"))
+    then = replace(now, mended=replace(FAIR, delay=3.0e-9),
+                   time=replace(time, skews=(skew(0, 4e-12, 0.0),)))  # fmt: skip
+    form.show_result(now, Kept(1, "State 1", then))
+    rows = {name: tuple(rest) for name, *rest in form.numbers._rows}
+    assert rows["Ports"] == (str(len(now.ports)), "", "")
+    assert rows["Points"] == (str(len(now.frequency)), "", "")
+    assert rows["To"] == ("2.00", "GHz", "2.00")
+    assert rows["Delay"] == ("1.50", "ns", "3.00")
+    assert rows["Edge"] == ("12.0", "ps", "")
+    assert rows["Skew 1"] == ("2.00", "ps", "4.00")
+    assert rows["Skew 2"][0].replace("\u2212", "-") == "-3.00"
+    assert rows["Skew 2"][2] == ""
+    assert form.measured.remark.text() == "now · State 1"
+    assert form.notes.text() == "One note. Two."
+    form.show_result(None, None)
+    assert (form.numbers._rows, form.notes.text()) == ([], "")
+
+
+def test_what_a_network_is_made_of_is_said(qtbot: QtBot, look: Look, project: Project) -> None:
+    subject = SimpleNamespace(design=project.design, ports=4)
+    form = NetworkInspector(look, subject, MagicMock())
+    qtbot.addWidget(form)
+    design = project.design
+    for network in design.networks:
+        words = form._words(network)
+        source = network.source
+        expected = {
+            "file": lambda s: design.device_file(s.file).path.rsplit("/", 1)[-1],
+            "chain": lambda s: f"Chain of {len(s.pieces)} piece",
+            "half": lambda s: f"The {s.side} half of {design.network(s.of).name}",
+            "line": lambda s: design.line_class(s.line_class).name,
+            "path": lambda s: design.path(s.path).name,
+            "group": lambda s: design.group(s.group).name,
+        }[source.kind](source)
+        assert expected in words
+    group = SimpleNamespace(source=GroupSource(group="memory-byte"))
+    assert design.group("memory-byte").name in form._words(group)
+    path = SimpleNamespace(source=PathSource(path="clk-ref"))
+    assert design.path("clk-ref").name in form._words(path)
 
 
 # -- the proof beside the chain ----------------------------------------------------------------

@@ -496,6 +496,14 @@ def test_fields_take_units_and_refuse_nonsense(window: MainWindow) -> None:
     ):  # fmt: skip
         type_into(field.edit, text)
         assert window.document.project is before
+    # Orders that have a name are chosen by it, and shown by it.
+    assert form.order.currentData() == "own"
+    for key, order in (("odd", (1, 3, 2, 4)), ("halves", (1, 2, 3, 4)), ("as", ())):
+        form.order.setCurrentIndex(form.order.findData(key))
+        form.order.activated.emit(form.order.currentIndex())
+        assert the_network(window, "mezzanine").order == order
+        assert form.order.currentData() == key
+        assert form.order_text.edit.text() == " ".join(map(str, order or (1, 2, 3, 4)))
     form.lane.setCurrentIndex(form.lane.findData("single"))
     form.lane.activated.emit(1)
     assert window.settle(60_000)

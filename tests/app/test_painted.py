@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -305,6 +306,33 @@ def test_bars_grow_with_the_value_to_limits_and_kept_marks(strip: MarginStrip, l
     assert mark.points[0][0] == pytest.approx(140.0 + 172.0 * (kept - low) / (high - low), abs=0.5)
     # The point of the mark is up, towards the bar.
     assert mark.points[0][1] == mark.points[:, 1].min()
+
+
+def limited(low: float | None, high: float | None, value: float, dimension: str = "voltage"):
+    return SimpleNamespace(low=low, high=high, value=value, dimension=dimension)
+
+
+@pytest.mark.parametrize(
+    ("margin", "ends"),
+    [
+        (limited(90.0, 110.0, 100.0), (70.0, 118.0)),
+        (limited(None, 0.2, 0.1), (0.0, 0.29)),
+        (limited(None, -12.0, -20.0), (-22.8, -4.8)),
+        (limited(0.5, None, 0.6), (0.0, 0.95)),
+        (limited(-10.0, None, -5.0), (-16.0, 0.0)),
+        # A share cannot be above 1; what matters lies close to it.
+        (limited(0.95, None, 0.99, "ratio"), (0.8, 1.0)),
+        (limited(0.5, None, 0.6, "ratio"), (0.0, 0.95)),
+        (limited(None, None, math.nan), (0.0, 1.0)),
+        # What is far out is in sight, with a little room above.
+        (limited(None, 0.2, 1.0), (0.0, 1.04)),
+        (limited(90.0, 110.0, 30.0), (30.0, 118.0)),
+    ],
+)
+def test_a_bar_reaches_around_its_limits_and_its_value(margin, ends) -> None:
+    assert bar_scale(margin, []) == pytest.approx(ends)
+    low, high = bar_scale(margin, [500.0, math.nan])
+    assert (low, high) == pytest.approx((ends[0], 520.0 if ends[1] != 1.0 else 500.0))
 
 
 def test_limits_are_reached_by_mouse_keys_and_menu(strip: MarginStrip) -> None:
