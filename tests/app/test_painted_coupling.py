@@ -363,6 +363,18 @@ def test_every_cell_has_its_noise_in_its_corner(
         assert (corner.sum() < 0.0) == bool(result.near[v, a])
 
 
+def test_cells_fit_the_narrower_side(matrix: MatrixView, result: GroupResult, look: Look) -> None:
+    n = len(result.ids)
+    for width, height, cell in ((260, 460, (260 - 56) / n), (520, 160, (160 - 40) / n)):
+        matrix.resize(width, height)
+        QApplication.processEvents()
+        assert matrix._cell() == pytest.approx(cell)
+        boxes = [s.box for s in drawn(matrix).of("rect", stroke=look.t.hairline)]
+        assert max(b[2] for b in boxes) == pytest.approx(52.0 + n * cell, abs=0.1)
+        assert max(b[3] for b in boxes) == pytest.approx(22.0 + n * cell, abs=0.1)
+        assert max(b[2] for b in boxes) < width
+
+
 def test_the_mouse_and_keys_look_at_receivers(matrix: MatrixView, result: GroupResult) -> None:
     chosen: list[str] = []
     matrix.lane_chosen.connect(chosen.append)
