@@ -13,6 +13,7 @@ from onda.project.edits import remove_object, replace_object
 from onda.project.kind import Ref
 from onda.project.quantities import format_si
 from onda.project.quantities import parse_quantity as q
+from onda.studies.core.margin import State
 from tests.app.conftest import type_into
 
 
@@ -225,6 +226,39 @@ def test_every_number_of_a_line_stands_beside_its_name(lines) -> None:
     ]  # fmt: skip
     assert r.loss_at == pytest.approx(sum(r.loss_parts), rel=0.02)
     assert "Solder mask: Dk known at 1 GHz" in stage.panel.notes.text()
+
+
+def test_kept_lines_are_marked_on_the_curve_of_widths(lines) -> None:
+    window, stage = lines
+    show(window, "clocks")
+    layer = window.document.project.design.line_class("clocks").on[0].layer
+    before = stage.subject.results[layer].z
+    width = window.document.project.design.line_class("clocks").on[0].width.si
+    window.keep()
+    type_into(field(stage.form, "Width").edit, "111 um")
+    assert window.settle()
+    after = stage.subject.results[layer].z
+    assert after != pytest.approx(before, rel=1e-3)
+    plot = stage.page.impedance.by_width
+    t = window.look.t
+    assert plot._marks == [
+        (pytest.approx(111.0), pytest.approx(after), t.ink),
+        (pytest.approx(1e6 * width), pytest.approx(before), t.kept),
+    ]
+    # Both lie on the curve, within what is read between its points.
+    (curve,) = plot.curves
+    for x, z, _ in plot._marks:
+        assert np.interp(x, curve.x, curve.y) == pytest.approx(z, rel=0.01)
+    # A layer of which nothing is required is held against the class's own band.
+    bare = set_value(window.document.project, requirements=())
+    window.document.edit("Nothing required", bare)
+    assert window.settle()
+    stage.page.views.choose("layers")
+    for row in stage.page.layers._rows:
+        inside = row.low <= row.result.z <= row.high
+        assert row.state is (State.HOLDS if inside else State.FAILS)
+    line_class = window.document.project.design.line_class("clocks")
+    assert [r.layer for r in stage.page.layers._rows] == [o.layer for o in line_class.on]
 
 
 # -- shielded sections -----------------------------------------------------------
