@@ -224,6 +224,49 @@ def test_what_the_ends_are_typed_to_is_what_the_link_has(window: MainWindow) -> 
         assert window.document.project is before
 
 
+def test_taps_poles_and_names_are_typed(window: MainWindow) -> None:
+    stage = look_at(window, "jl0")
+    sender, receiver = stage.chain.transmitter, stage.chain.receiver
+    before = link_of(window, "jl0")
+    type_in(sender.taps, "-6 dB")
+    link = link_of(window, "jl0")
+    assert link.sender.taps == pytest.approx((0.7506, -0.2494), abs=1e-4)
+    assert (link.sender.main, link.sender.setting) == (0, "given")
+    type_in(sender.taps, "-0.1 0.9")
+    assert (link_of(window, "jl0").sender.taps, link_of(window, "jl0").sender.main) == (
+        (-0.1, 0.9), 1,
+    )  # fmt: skip
+    type_in(receiver.receive, "0.05 1 -0.2")
+    link = link_of(window, "jl0")
+    assert (link.listener.taps, link.listener.main) == ((0.05, 1.0, -0.2), 1)
+    # Gains bring the usual zero and poles along, which are typed anew.
+    type_in(receiver.gains, "-1, -3")
+    link = link_of(window, "jl0")
+    assert [g.si for g in link.listener.gains] == [-1.0, -3.0]
+    assert link.listener.zero is not None
+    type_in(receiver.zero, "2.5")
+    type_in(receiver.poles, "3, 11 GHz")
+    link = link_of(window, "jl0")
+    assert link.listener.zero.si == 2.5e9
+    assert [p.si for p in link.listener.poles] == [3e9, 11e9]
+    choose(receiver, "Peaking", "none")
+    link = link_of(window, "jl0")
+    assert (link.listener.gains, link.listener.gain) == ((), None)
+    type_in(receiver.decisions, "3")
+    type_in(receiver.limit, "40 %")
+    link = link_of(window, "jl0")
+    assert (link.listener.decisions, link.listener.limit.si) == (3, 0.4)
+    while link_of(window, "jl0") != before:
+        window.undo()
+    hand = stage.hand
+    hand.rename("Lane of the day")
+    assert link_of(window, "jl0").name == "Lane of the day"
+    window.undo()
+    for where in ("tallest", "crossings"):
+        hand._set_sampling(where)
+        assert link_of(window, "jl0").sampling == where
+
+
 def test_patterns_codes_and_polygons_are_chosen(window: MainWindow) -> None:
     stage = look_at(window, "jl0", "bits")
     panel = stage.panel
