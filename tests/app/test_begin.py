@@ -12,11 +12,14 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit
 
 from onda.app.faults import Faults
+from onda.app.kit.explain import measure_words
 from onda.app.recents import recent_files, remember_file
 from onda.app.shell.window import MainWindow
 from onda.project.begin import empty_project, from_template
 from onda.project.build.files import write_build
+from onda.project.measures import measure
 from onda.project.model import Project
+from onda.project.quantities import DIMENSIONS
 from onda.project.recovery import kept_work
 from onda.project.store import load_project, save_project
 from onda.report.html import write_report
@@ -203,9 +206,14 @@ def test_a_limit_is_put_on_anything_in_view_and_taken_away(window: MainWindow) -
     card = window.limits
     assert card.isVisible()
     assert "Converter lane 0" in card.title.text()
-    card.measure.setCurrentIndex(card.measure.findData("delay"))
-    card.measure.activated.emit(card.measure.currentIndex())
-    assert "ns" in card.limit.placeholderText()
+    for key in ("overshoot", "ring_back", "delay"):
+        card.measure.setCurrentIndex(card.measure.findData(key))
+        card.measure.activated.emit(card.measure.currentIndex())
+        chosen = measure(key)
+        example = card.limit.placeholderText()
+        assert example.endswith(f"0.3 {DIMENSIONS[chosen.dimension].shown}")
+        assert example.startswith(">= ") == (chosen.worse == "smaller")
+        assert measure_words(key) in card.hint.text()
     card.put.click()
     assert "Type a limit" in card.problem.text()
     card.limit.setText("3 dB")
