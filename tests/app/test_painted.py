@@ -8,19 +8,20 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
+from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu, QWidget
 from pytestqt.qtbot import QtBot
 
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.shell.margin_strip import MarginStrip, bar_scale
+from onda.app.shell.painting import blend, draw_state
 from onda.app.stages.lines.together_view import TogetherView
 from onda.app.stages.networks.circle_plot import CirclePlot, Locus
 from onda.app.theme import Look
 from onda.project.model import Project
 from onda.project.requirements import Requirement
-from onda.studies.core.margin import Margin, Measured, margin_of
+from onda.studies.core.margin import Margin, Measured, State, margin_of
 from onda.studies.lines.impedance import LinesTogether
 from tests.painted import drawn
 
@@ -382,3 +383,58 @@ def test_limits_are_reached_by_mouse_keys_and_menu(strip: MarginStrip) -> None:
     assert list(menu_at(140 + 3 * 190 + 20)) == ["Require something else…"]
     menu_at(140 + 20)["Require something else…"].trigger()
     assert wanted == [strip.mapToGlobal(QPoint(140, 0))]
+
+
+# -- states ---------------------------------------------------------------------------------
+
+
+class Buoy(QWidget):
+    def __init__(self, look: Look, state: State | None, *, stale: bool = False) -> None:
+        super().__init__()
+        self._look, self._state, self._stale = look, state, stale
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        at = QPointF(20, 20)
+        draw_state(painter, self._look, at, 10.0, self._state, stale=self._stale)
+        painter.end()
+
+
+@pytest.mark.parametrize(
+    ("state", "marks"),
+    [
+        (State.HOLDS, []),
+        # A bar across, a cross: no colour is needed to tell.
+        (State.TIGHT, [(15.2, 20.0, 24.8, 20.0)]),
+        (State.FAILS, [(15.2, 15.2, 24.8, 24.8), (15.2, 15.2, 24.8, 24.8)]),
+    ],
+)
+def test_states_are_told_by_their_mark(qtbot: QtBot, look: Look, state: State, marks) -> None:
+    buoy = Buoy(look, state)
+    shown(qtbot, buoy, 40, 40)
+    found = drawn(buoy)
+    (disc,) = found.of("circle", fill=look.state_color(state).name())
+    assert (disc.radius, disc.points.tolist()) == (10.0, [[20.0, 20.0]])
+    lines = found.of("polyline", stroke=look.t.sheet)
+    assert [line.box for line in lines] == [pytest.approx(m) for m in marks]
+    if state is State.FAILS:
+        one, other = (s.points for s in lines)
+        assert one[0][1] < one[1][1]
+        assert other[0][1] > other[1][1]
+
+
+@pytest.mark.parametrize("state", [None, State.UNKNOWN])
+def test_what_is_not_known_is_hollow(qtbot: QtBot, look: Look, state: State | None) -> None:
+    for buoy in (Buoy(look, state), Buoy(look, State.FAILS, stale=True)):
+        shown(qtbot, buoy, 40, 40)
+        (ring,) = drawn(buoy).of("circle")
+        assert (ring.stroke, ring.fill, ring.radius) == (
+            look.t.unknown.lower(), look.t.sheet.lower(), 9.5,
+        )  # fmt: skip
+        assert drawn(buoy).of("polyline") == []
+
+
+def test_a_blend_is_between_both_colours() -> None:
+    assert blend("#000000", "#ffffff", 0.0) == "#000000"
+    assert blend("#000000", "#ff8000", 0.5) == "#804000"
+    assert blend("#102030", "#ffffff", 1.0) == "#ffffff"
