@@ -219,6 +219,24 @@ def test_two_values_make_a_field_with_their_units(qtbot: QtBot, look: Look, over
     assert len(set(fills[-6:])) >= 4
 
 
+def test_a_sweep_of_two_values_is_named_by_both(qtbot: QtBot, look: Look, over) -> None:
+    view = SweepView(look)
+    put(qtbot, view, 900, 400)
+    view.offer([RS, T1], "Rs")
+    view.second.setCurrentIndex(view.second.findData("T1"))
+    lengths = np.array([5e-3, 10e-3])
+    margin = np.tile(MARGIN, (1, 2)) - [[0.1, 0.0]]
+    found = Found(margin, (2, 1), (20.0, 40.0), "overshoot", "A", (over,), margin[None])
+    view.show_result(swept(VALUES, lengths, ("typ",)), found)
+    assert view.heads[1].text() == "Margins in % against Rs and length of T1"
+    assert view.field.isVisibleTo(view)
+    assert not view.margin.isVisibleTo(view)
+    assert view.sentence.text().startswith(
+        "10 runs, as it is. Best Rs = 30.0 Ω, length of T1 = 10.0 mm: worst margin +35 %"
+    )
+    assert "Rs 30.0 Ω, length of T1 10.0 mm: +35 %" in drawn(view.field).said
+
+
 # -- the wave map ----------------------------------------------------------------------------
 
 

@@ -218,17 +218,19 @@ class SweepView(QWidget):
         self.waves.show_curves(curves)
         self.sentence.setText(self._words(result, found, s))
         self.heads[0].setText(f"At {result.receiver_names[at]}, from the first value to the last")
-        self.heads[1].setText(f"Margins in % against {s.name} in {self._unit(s)[1]}")
+        second = self.chosen_second
+        against = f"{s.name} in {self._unit(s)[1]}"
+        if not flat and second is not None:
+            against = f"{s.name} and {second.name}"
+        self.heads[1].setText(f"Margins in % against {against}")
         self.take.setVisible(found is not None and flat)
         if found is None:
             self.margin.show_curves([])
             return
         if flat:
             self._draw_margin(result, found, s, lifted)
-        else:
-            second = self.chosen_second
-            if second is not None:
-                self.field.show_field(result.values, result.values_2, found, (s, second))
+        elif second is not None:
+            self.field.show_field(result.values, result.values_2, found, (s, second))
 
     def _worst_variant(self, result: SweepResult, at: int, receiver: int) -> int:
         """The variant that overshoots most there: the one to look at."""
