@@ -146,6 +146,16 @@ def test_what_comes_once_has_a_density(qtbot: QtBot, look: Look, pulse: PathResu
     assert kept.y[loud] == pytest.approx(ours.y[loud] + 6.0206, abs=1e-3)
     assert (kept.kept, kept.color) == (1, look.t.kept)
     assert (view.volts._y.unit, view.amps._y.unit) == ("dBµV/MHz", "dBµA/MHz")
+    # As far as the present voltage holds something, whatever the kept one does.
+    slow = replace(route, volts=np.tile(np.linspace(0.0, 1.0, route.volts.shape[1]), (
+        route.volts.shape[0], 1
+    )))  # fmt: skip
+    view.show_result(pulse, route, [(double, slow)], [])
+    last = 1e-6 * f[np.flatnonzero(level > level.max() - 70.0)[-1]]
+    x0, x1, y0, y1 = view.volts.box.view
+    assert (x0, x1) == pytest.approx((0.0, last))
+    high = max(float(c.y.max()) for c in view.volts.curves)
+    assert (y0, y1) == pytest.approx((high - 80.0, high + 5.0))
     assert "One passage" in view.sentence.text()
 
 
