@@ -358,5 +358,8 @@ def test_every_figure_of_the_margin_stands_under_its_name(qtbot: QtBot, look: Lo
     view.show_margin(margin(2.99), terms, "")
     assert "fails" in view.sentence.text()
     assert view.figures.rows[0].inks == ((1, look.t.fails),)
+    for missing in ((found, None), (None, terms)):
+        view.show_margin(*missing, "not yet")
+        assert (view.sentence.text(), view.sheet.rows) == ("not yet", [])
     view.show_margin(None, None, "over a network only")
     assert (view.sentence.text(), view.figures.rows) == ("over a network only", [])

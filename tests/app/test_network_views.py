@@ -268,6 +268,8 @@ def test_curves_lie_over_kept_ones_or_against_another(
     view.show_result(result, (Kept(1, "State 1", half),), half, ())
     (only,) = [c for c in view.curves if c.name == now.name]
     assert only.y == pytest.approx(np.full(len(only.y), 6.0206), abs=1e-3)
+    assert only.x[-1] == pytest.approx(result.frequency[-1] / 1e9)
+    assert np.diff(only.x[-3:]) == pytest.approx(np.diff(result.frequency[-3:]) / 1e9)
     assert plain(view.sentence.text()).startswith("Largest difference 6.0 dB above half at ")
     view.show_result(half, (), result, ())
     assert plain(view.sentence.text()).startswith("Largest difference 6.0 dB below ")

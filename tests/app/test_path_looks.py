@@ -352,6 +352,24 @@ def test_the_profile_steps_with_the_impedance(qtbot: QtBot, qapp: QApplication) 
     assert probe[0].points[0][0] == pytest.approx(scale.x(100e-12), abs=0.05)
 
 
+def test_a_route_that_is_a_part_takes_its_part_of_the_scale(
+    qtbot: QtBot, qapp: QApplication
+) -> None:
+    look = Look()
+    profile = Profile(look, Selection("paths", lambda _: "paths"), Probes())
+    qtbot.addWidget(profile)
+    profile.resize(800, 70)
+    profile.show()
+    ends = {}
+    for total in (None, 400e-12, 800e-12):
+        profile.show_spans(SPANS, [], None, total)
+        lines = drawn(profile).of("polyline", stroke=look.t.ink)
+        ends[total] = max(s.box[2] for s in lines)
+    whole = DelayScale(800.0, 1.0)
+    assert ends[None] == ends[400e-12] == pytest.approx(whole.x(1.0), abs=0.05)
+    assert ends[800e-12] == pytest.approx(whole.x(0.5), abs=0.05)
+
+
 def test_between_two_places_a_wave_is_in_between(project: Project, runner: StudyRunner) -> None:
     design = project.design
     result = runner.result(PATH, path_inputs(design, design.path("trig")))
