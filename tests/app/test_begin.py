@@ -17,7 +17,7 @@ from onda.app.recents import recent_files, remember_file
 from onda.app.shell.window import MainWindow
 from onda.project.begin import empty_project, from_template
 from onda.project.build.files import write_build
-from onda.project.measures import measure
+from onda.project.measures import measure, measures_of
 from onda.project.model import Project
 from onda.project.quantities import DIMENSIONS
 from onda.project.recovery import kept_work
@@ -206,6 +206,8 @@ def test_a_limit_is_put_on_anything_in_view_and_taken_away(window: MainWindow) -
     card = window.limits
     assert card.isVisible()
     assert "Converter lane 0" in card.title.text()
+    offered = [card.measure.itemData(k) for k in range(card.measure.count())]
+    assert offered == [m.key for m in measures_of("path")]
     for key in ("overshoot", "ring_back", "delay"):
         card.measure.setCurrentIndex(card.measure.findData(key))
         card.measure.activated.emit(card.measure.currentIndex())
@@ -232,6 +234,10 @@ def test_a_limit_is_put_on_anything_in_view_and_taken_away(window: MainWindow) -
     assert window.strip.margins == ()
     window.undo()
     assert len(window.strip.margins) == 1
+    # Asked again, each measure is offered once.
+    window.strip.add.click()
+    assert card.measure.count() == len(offered)
+    card.hide()
 
 
 def test_limits_follow_a_target_when_asked(make_window: MakeWindow, of_lines: Project) -> None:

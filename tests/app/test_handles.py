@@ -8,10 +8,11 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPoint, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QImage
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QWidget
 from pytestqt.qtbot import QtBot
 
 from onda.app.reporting import Reporter
+from onda.app.shell.asking import ask_save
 from onda.app.shell.rows import Row, RowList
 from onda.app.theme import Look
 from onda.errors import InputError
@@ -157,6 +158,31 @@ def test_a_report_that_fails_says_why_and_one_that_is_stopped_nothing(
     QApplication.processEvents()
     assert (written, failed) == ([], [])
     assert not (tmp_path / "page").exists()
+    # The next one is written all the same.
+    monkeypatch.undo()
+    with qtbot.waitSignal(reporter.written, timeout=60_000):
+        reporter.write(one_line, tmp_path / "again")
+    reporter.stop()
+    assert (tmp_path / "again" / "index.html").exists()
+
+
+def test_what_is_saved_gets_the_first_ending_of_its_kind(
+    qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    parent = QWidget()
+    qtbot.addWidget(parent)
+
+    def asked(name: str, kind: str) -> Path | None:
+        chosen = str(tmp_path / name) if name else ""
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (chosen, kind))
+        return ask_save(parent, "Save", "x")
+
+    kind = "Pictures (*.png *.jpg *.svg)"
+    assert asked("plot", kind) == tmp_path / "plot.png"
+    assert asked("plot.svg", kind) == tmp_path / "plot.svg"
+    assert asked("plot", "All files (*)") == tmp_path / "plot"
+    assert asked("plot", "") == tmp_path / "plot"
+    assert asked("", kind) is None
 
 
 # -- the window ---------------------------------------------------------------------------

@@ -168,7 +168,9 @@ def test_lanes_cables_and_networks_are_chosen(pair: Table) -> None:
     one = with_first(pair, lane)
     choices = one.choices("G1")
     # Only groups of pairs run along a pair.
-    assert keys(choices["Group"]) == ["converter-lanes"]
+    group = pair.design.group("converter-lanes")
+    assert choices["Group"].items == ((group.id, group.name),)
+    assert choices["Lane"].items == tuple((x.id, x.name) for x in group.lanes)
     assert keys(choices["Lane"]) == ["jl0", "jl1", "jl2", "jl3", "up0", "up1"]
     assert choices["Lane"].current == "up0"
     choices["Lane"].put("jl2")
