@@ -10,6 +10,7 @@ from PyQt6.QtTest import QTest
 
 from onda.project.base import set_value
 from onda.project.build.library import user_materials
+from onda.project.quantities import parse_quantity
 from onda.project.store import dumps
 from onda.studies.core.margin import State
 from tests.app.conftest import drag, type_into
@@ -127,6 +128,7 @@ def test_zones_are_chosen_changed_and_added(stackup) -> None:
     press(stage, rect.center())
     assert window.selection.subject == "tail"
     assert stage.panel.title.text() == "D45"
+    assert stage.panel.zone_heading.remark.text() == "Flexible tail"
     assert stage.panel.bend.isVisibleTo(stage.panel)
     type_into(stage.panel.bend.edit, "1 mm")
     assert "bent once to 1 mm" in stage.remarks.accessibleDescription()
@@ -276,3 +278,142 @@ def test_a_build_without_layers_says_what_to_do(make_window, project) -> None:
     assert stackup.surface.shows_content
     assert [x.id for x in window.document.project.design.stackup.copper] == ["L1", "L2", "L3", "L4"]
     assert not window.grab().isNull()
+
+
+FIELDS = {
+    "Foil": "foil",
+    "Plating": "plating",
+    "Finished": "thickness",
+    "Etch undercut": "undercut",
+    "Copper cover": "cover",
+    "Rz to laminate": "rz_base",
+    "Rz away from it": "rz_face",
+    "Over laminate": "over_laminate",
+    "Over copper": "over_copper",
+    "Beside copper": "beside",
+    "Thickness": "thickness",
+    "Laid, unpressed": "laid",
+    "Drill": "drill",
+}
+"""Attribute by the title of its field."""
+
+
+def in_fields(stage) -> dict[str, float | None]:
+    dimension = {"Copper cover": "ratio"}
+    return {
+        name: parse_quantity(f.edit.text(), dimension.get(name, "length")).si
+        if f.edit.text()
+        else None
+        for f in stage.form.fields
+        for name in [f.edit.accessibleName()]
+    }
+
+
+def test_every_layer_is_shown_as_it_is(stackup) -> None:
+    window, stage = stackup
+    design, panel = window.document.project.design, stage.panel
+    profiles = {9.0: "Standard foil", 5.0: "Reverse-treated foil", 4.0: "Low-profile foil",
+                2.5: "Very low-profile foil", 0.9: "Rolled annealed foil"}  # fmt: skip
+    of_kind = {
+        "copper": ["Foil", "Plating", "Finished", "Etch undercut", "Copper cover",
+                   "Rz to laminate", "Rz away from it"],
+        "coating": ["Over laminate", "Over copper", "Beside copper"],
+        "core": ["Thickness"],
+        "prepreg": ["Thickness", "Laid, unpressed"],
+    }  # fmt: skip
+    seen = set()
+    for layer in design.stackup.layers:
+        window.selection.choose_element(layer.id)
+        kind = layer.build if layer.kind == "dielectric" else layer.kind
+        seen.add(kind)
+        assert panel.title.text() == layer.id
+        shown = in_fields(stage)
+        assert list(shown) == of_kind.get(kind, ["Thickness"])
+        for title, value in shown.items():
+            held = getattr(layer, FIELDS[title])
+            assert value == (pytest.approx(held.si, rel=1e-9) if held is not None else None), title
+        is_copper = layer.kind == "copper"
+        for part in (panel.dk, panel.df):
+            assert part.isVisibleTo(panel) is not is_copper
+        if is_copper:
+            assert panel.first.box.currentData() == layer.role
+            assert panel.first.title.text() == "Role"
+            assert panel.note.text() == (
+                f"Finished {layer.thickness.si / 34.79e-6:.2f} oz. Foil is laid from {layer.base}."
+            )
+            assert panel.second.box.currentText() == profiles[round(layer.rz_base.si * 1e6, 2)]
+        else:
+            material = design.material(layer.material)
+            assert panel.first.box.currentText() == material.name
+            assert panel.dk.edit.text() == f"{material.dk:g}"
+            assert panel.df.edit.text() == f"{material.df:g}"
+            assert material.name in panel.note.text()
+            assert panel.at.isVisibleTo(panel) is not bool(material.points)
+            if not material.points:
+                assert f"{material.at.text} only" in panel.note.text()
+        assert panel.second.isVisibleTo(panel) is (layer.kind != "coating")
+        if layer.kind == "dielectric":
+            assert panel.second.box.currentData() == layer.build
+        assert panel.buttons["split"].isVisibleTo(panel) is (layer.kind == "dielectric")
+    assert seen >= {"copper", "coating", "core", "prepreg"}
+
+
+def test_every_via_span_is_shown_as_it_is(stackup) -> None:
+    window, stage = stackup
+    panel = stage.panel
+    # 1007 µm of copper and dielectric by 250 µm; 102 µm of dielectric by 125 µm; 429 by 200 µm.
+    depths = {
+        "Through": ("4", "8", "through"),
+        "Micro": ("0.82", "0.9", "micro"),
+        "Buried": ("2.1", "8", "buried"),
+        "Back-drilled": ("4", "8", "back-drilled to L3"),
+    }
+    for via in window.document.project.design.stackup.vias:
+        window.selection.choose_element(f"via:{via.id}")
+        assert panel.title.text() == via.name
+        assert panel.what.text() == f"{via.kind} via, {via.top} to {via.bottom}"
+        assert panel.first.box.currentText() == f"{via.top} – {via.bottom}"
+        deep, limit, kind = depths[via.name]
+        assert panel.second.box.currentText() == kind
+        assert panel.note.text() == f"Depth {deep} drills, at most {limit}."
+        assert in_fields(stage) == {
+            "Drill": pytest.approx(via.drill.si, rel=1e-9),
+            "Plating": pytest.approx(via.plating.si, rel=1e-9),
+        }
+        assert not panel.buttons["split"].isVisibleTo(panel)
+
+
+def test_the_whole_build_is_shown_as_it_is(stackup) -> None:
+    window, stage = stackup
+    panel, build = stage.panel, window.document.project.design.stackup
+    assert panel.total.edit.text() == build.total.text
+    assert panel.temperature.edit.text().startswith("20 ")
+    assert panel.roughness.box.currentData() == build.roughness
+    assert [(f.edit.accessibleName(), f.edit.text()) for f in panel.spread] == [
+        ("Width", "12 µm"),
+        ("Dielectric", "10 %"),
+        ("Dk", "3 %"),
+        ("Copper", "5 µm"),
+        ("Mask", "8 µm"),
+        ("Copper with width", "50 %"),
+        ("Heights together", "30 %"),
+    ]
+    for shown, limit in zip(panel.limits, build.fabrication.etch, strict=True):
+        words = shown.edit.text()
+        for part in (limit.copper, limit.width, limit.gap):
+            assert part.text.split()[0] in words
+    assert [f.edit.text() != "" for f in panel.steps] == [True, True, False]
+    # 1007 µm between masks of 25 µm; two foils of 18 µm on 75 µm between covers of 50 µm. Copper
+    # above the middle: 43, 17, 17, 18 µm, of which 35, 85, 35, 85 % are there.
+    for zone, thick, copper in (
+        ("card", ("1.06", "mm"), ("50.8", "µm")),
+        ("tail", ("211", "µm"), ("15.3", "µm")),
+    ):
+        press(stage, stage.view.layout_now().layer_rect(zone, "D45").center())
+        rows = [(title, (value, unit)) for title, value, unit, _ in panel.numbers._rows]
+        assert rows == [
+            ("Thickness", thick),
+            ("Symmetric", ("yes", "")),
+            ("Copper above", copper),
+            ("Copper below", copper),
+        ]
