@@ -181,3 +181,12 @@ def test_a_row_of_like_lines_stays_quiet_for_long(step) -> None:
     late = found.volts[found.time > 15 * NS]
     at_rest = np.array(dc_voltages(net, [1.0]))
     assert late == pytest.approx(np.broadcast_to(at_rest, late.shape), abs=1e-4)
+
+
+def test_another_impedance_level_keeps_the_waves() -> None:
+    line = group(3)
+    s = 2j * np.pi * np.array([1e6, 1e8, 5e9])
+    more = line.scaled(1.7)
+    assert more.series_impedance(s) == pytest.approx(1.7 * line.series_impedance(s), rel=1e-12)
+    assert more.shunt_admittance(s) == pytest.approx(line.shunt_admittance(s) / 1.7, rel=1e-12)
+    assert more.r_dc == pytest.approx(1.7 * line.r_dc, rel=1e-12)

@@ -6,11 +6,13 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+from scipy.optimize import nnls
 
 from onda.engine.lines import CapacitancePart, Line, lossless_line
-from onda.engine.materials import ConstantDielectric, WidebandDebye
+from onda.engine.materials import ConstantDielectric, WidebandDebye, _not_negative
 from onda.errors import NotPhysical
 
 GHZ = 1e9
@@ -130,3 +132,15 @@ def test_delay_and_attenuation_have_their_units() -> None:
 def test_impossible_lossless_lines_are_refused(z0: float, delay: float) -> None:
     with pytest.raises(NotPhysical):
         lossless_line(z0, delay)
+
+
+@given(
+    rows=arrays(float, (9, 5), elements=st.floats(-1.0, 1.0, width=16)),
+    wanted=arrays(float, 9, elements=st.floats(-1.0, 1.0, width=16)),
+)
+@settings(max_examples=60)
+def test_least_squares_without_negatives_is_as_near_as_any(rows, wanted) -> None:
+    found = _not_negative(rows, wanted)
+    assert found.min() >= 0.0
+    _, least = nnls(rows, wanted)
+    assert np.linalg.norm(rows @ found - wanted) == pytest.approx(least, rel=1e-6, abs=1e-7)

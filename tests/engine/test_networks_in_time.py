@@ -117,6 +117,17 @@ def test_delay_by_phase_slope_and_values_between_points() -> None:
         interpolated(f, s, np.array([2e10]))
 
 
+@pytest.mark.parametrize("count", [2, 3, 4])
+def test_a_delay_is_met_between_a_few_points(count: int) -> None:
+    f = 1e9 + np.arange(count) * 3e8
+    s = 0.9 * np.exp(-2j * np.pi * f * 1.2e-9)[:, None, None] * np.array([[0.0, 1.0], [0.5, 0.0]])
+    between = np.array([1.13e9, 1e9 + (count - 1) * 3e8])
+    found = interpolated(f, s, between)
+    assert found[:, 0, 1] == pytest.approx(0.9 * np.exp(-2j * np.pi * between * 1.2e-9), abs=1e-9)
+    assert found[:, 1, 0] == pytest.approx(0.45 * np.exp(-2j * np.pi * between * 1.2e-9), abs=1e-9)
+    assert np.abs(found[:, 0, 0]).max() == 0.0
+
+
 def test_dc_is_real_and_near_the_truth() -> None:
     f = np.arange(1, 500) * 1e7
     s = lossy(f=f)

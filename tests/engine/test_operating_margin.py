@@ -13,6 +13,7 @@ from scipy.special import ndtr
 
 from onda.engine.links.operating_margin import (
     MarginTerms,
+    _symbol,
     channel_margin,
     package,
     receiver_filter,
@@ -266,3 +267,24 @@ def test_what_cannot_be_judged() -> None:
         channel_margin(F, two_port(-1e-30 * delay()), terms=BARE)
     with pytest.raises(NotPhysical):
         replace(BARE, gains=())
+
+
+@pytest.mark.parametrize("rise", [8e-12, 25e-12])
+def test_a_stated_rise_is_that_of_20_to_80_percent(rise: float) -> None:
+    f = np.arange(0.0, 4e12, 2e8)
+    terms = replace(BARE, baud=2.5e9, rise=rise)
+    unit = 400e-12
+    pulse = np.fft.irfft(_symbol(f, terms)) * 2e8 * 2 * (len(f) - 1)
+    t = np.arange(len(pulse)) / (2e8 * 2 * (len(f) - 1))
+    # The rectangle stands around 0: its end falls at half a unit interval.
+    some = t < unit
+    falls = pulse[some]
+    assert falls[0] == pytest.approx(1.0, abs=1e-3)
+    at = [float(np.interp(-level, -falls, t[some])) for level in (0.8, 0.5, 0.2)]
+    assert at[1] == pytest.approx(0.5 * unit, abs=2e-14)
+    assert at[2] - at[0] == pytest.approx(rise, rel=0.01)
+
+
+def test_no_stated_rise_leaves_the_rectangle() -> None:
+    f = np.arange(0.0, 200e9, 7e9)
+    assert _symbol(f, replace(BARE, rise=0.0)) == pytest.approx(np.sinc(f / BAUD) / BAUD, abs=1e-25)

@@ -190,3 +190,49 @@ def test_modes_ask_for_the_right_number_of_lines() -> None:
         pair_modes(solve_section(microstrip()))
     with pytest.raises(NotPhysical, match="one for a single"):
         single_mode(solve_section(microstrip_pair()))
+
+
+def corner(x: float, y: float, size: float) -> tuple[tuple[float, float], ...]:
+    """A square with its lower left corner there, in µm."""
+    return tuple(
+        ((x + a) * UM, (y + b) * UM) for a, b in ((0, 0), (size, 0), (size, size), (0, size))
+    )
+
+
+WIDE = tuple((x * UM, y * UM) for x, y in ((-90, 20), (90, 20), (90, 40), (-90, 40)))
+TALL = tuple((x * UM, y * UM) for x, y in ((-10, 5), (10, 5), (10, 90), (-10, 90)))
+BENT = tuple(
+    (x * UM, y * UM) for x, y in ((20, 5), (100, 5), (100, 100), (20, 100), (20, 95), (90, 50))
+)
+"""A body with a notch: a square may lie in its box and yet beside it."""
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "meet"),
+    [
+        (WIDE, TALL, True),  # A cross: no corner lies in the other.
+        (WIDE, corner(-5, 25, 8), True),  # The second inside the first.
+        (corner(-5, 25, 8), WIDE, True),
+        (WIDE, corner(80, 30, 30), True),  # One corner of each in the other.
+        (corner(0, 20, 30), corner(30, 20, 30), True),  # A side in common.
+        (corner(0, 20, 30), corner(0, 20, 30), True),
+        (corner(0, 20, 30), corner(31, 20, 30), False),
+        (BENT, corner(22, 30, 20), False),
+        (BENT, corner(70, 30, 25), True),
+    ],
+)
+def test_conductors_that_meet_in_any_way_are_told(first, second, meet: bool) -> None:
+    one, two = Conductor("one", first), Conductor("two", second)
+    section = CrossSection((), (one, two), (0.0,))
+    if meet:
+        with pytest.raises(NotPhysical, match="one and two.*apart.*overlapping"):
+            section.check()
+    else:
+        section.check()
+    # A signal and a ground may no more touch than two signals; grounds are one piece of metal.
+    one, two = replace(one, role="ground"), replace(two, role="ground")
+    lone = Conductor("lone", corner(300, 20, 10))
+    CrossSection((), (one, two, lone), (0.0,)).check()
+    if meet:
+        with pytest.raises(NotPhysical, match="one and two"):
+            CrossSection((), (one, replace(two, role="signal"), lone), (0.0,)).check()

@@ -12,7 +12,9 @@ from onda.engine.circuits.devices import Table
 from onda.engine.circuits.measure import edge_time
 from onda.engine.devices import switching_of
 from onda.engine.devices.buffer import Buffer, FixtureWave
+from onda.engine.devices.maker_loads import LoadSide, MakersLoad, MakerWave, check_makers_waves
 from onda.engine.devices.quality import check_fixtures
+from onda.engine.devices.switching import weights
 from onda.errors import NotPhysical
 
 RAIL, UP, DOWN, C = 1.8, 32.0, 27.0, 1.5e-12
@@ -103,3 +105,88 @@ def test_waveforms_that_stand_still_are_refused_in_words() -> None:
     flat = tuple(replace(w, volts=(0.5,) * len(w.time)) for w in buffer(100e-12, 60).waves)
     with pytest.raises(NotPhysical, match="do not switch"):
         switching_of(replace(buffer(100e-12, 60), waves=flat))
+
+
+def driven(load, rest: list[float], edge: float, rising: bool):
+    """Time and volts at the die, with `load` (t, state, into the load) after the integrator."""
+
+    def on(t: float) -> float:
+        k = float(factor(np.array(t), edge))
+        return k if rising else 1.0 - k
+
+    def slope(t: float, state: np.ndarray) -> list[float]:
+        k, v = on(t), state[0]
+        into = (RAIL - v) / UP * k - v / DOWN * (1.0 - k)
+        return load(state, into)
+
+    time = np.linspace(0.0, SPAN, 2001)
+    # What rests before the edge is found by standing still for long.
+    still = solve_ivp(
+        lambda t, x: slope(0.0, x), (0.0, 1e-6), rest, method="LSODA", rtol=1e-10, atol=1e-12
+    ).y[:, -1]
+    found = solve_ivp(
+        slope, (0.0, SPAN), still, method="LSODA", t_eval=time, rtol=1e-9, atol=1e-11,
+        max_step=edge / 5.0,
+    )  # fmt: skip
+    return tuple(time.tolist()), tuple(found.y[0].tolist())
+
+
+@pytest.mark.parametrize("rising", [True, False])
+def test_the_capacitance_of_a_fixture_loads_the_buffer(rising: bool) -> None:
+    made, c = buffer(100e-12), 6e-12
+
+    def load(state: np.ndarray, into: float) -> list[float]:
+        return [(into - (state[0] - 0.6) / 40.0) / (C + c)]
+
+    time, volts = driven(load, [0.0], 100e-12, rising)
+    found = switching_of(made)
+    loaded = replace(made, waves=(FixtureWave(rising, 40.0, 0.6, c, time, volts),))
+    (check,) = check_fixtures(loaded, found)
+    assert check.error < 3e-3
+    assert abs(check.end_error) < 1e-3
+    without = replace(made, waves=(FixtureWave(rising, 40.0, 0.6, 0.0, time, volts),))
+    # 6 pF on about 16 ohm: a tenth of a nanosecond, which the best shift does not hide.
+    assert check_fixtures(without, found)[0].error > 5 * check.error
+
+
+@pytest.mark.parametrize("rising", [True, False])
+def test_a_makers_load_of_resistors_to_two_rails_behind_a_coil(rising: bool) -> None:
+    made = buffer(100e-12)
+    rs, ls, c2, rp1, rp2, v1, v2 = 15.0, 3e-9, 2e-12, 90.0, 130.0, 1.8, 0.3
+
+    def load(state: np.ndarray, into: float) -> list[float]:
+        v, i, end = state
+        away = (end - v1) / rp1 + (end - v2) / rp2
+        return [(into - i) / C, (v - rs * i - end) / ls, (i - away) / c2]
+
+    time, volts = driven(load, [0.0, 0.0, 0.0], 100e-12, rising)
+    side = LoadSide(rs=rs, ls=ls, c2=c2, rp1=rp1, rp2=rp2)
+    wave = MakerWave("made", rising, MakersLoad(side, LoadSide(), v1=v1, v2=v2), time, volts)
+    (check,) = check_makers_waves(made, switching_of(made), (wave,))
+    assert check.error < 5e-3
+    assert abs(check.end_error) < 1e-3
+    turned = replace(wave, load=replace(wave.load, v1=v2, v2=v1))
+    (wrong,) = check_makers_waves(made, switching_of(made), (turned,))
+    assert abs(wrong.end_error) > 0.02
+
+
+def test_an_edge_that_is_cut_short_is_taken_over_where_it_is() -> None:
+    edge = 600e-12
+    found = switching_of(buffer(edge))
+    t = np.asarray(found.rise.time)
+    half = float(np.interp(0.5, found.rise.up, t))
+    start = 1e-9
+    up, down = weights(found, [(start, True), (start + half, False)], start_high=False)
+    at = start + half
+    # Where the command comes, both are half way; it goes on from there without a jump.
+    assert up.at(at - 1e-15) == pytest.approx(0.5, abs=1e-3)
+    assert up.at(at + 1e-15) == pytest.approx(0.5, abs=1e-3)
+    assert down.at(at + 1e-15) == pytest.approx(0.5, abs=5e-3)
+    steps = np.array([up.at(x) for x in np.linspace(at, at + 3e-9, 400)])
+    assert np.abs(np.diff(steps)).max() < 0.03
+    assert up.at(at + 10e-9) == pytest.approx(0.0, abs=1e-3)
+    assert down.at(at + 10e-9) == pytest.approx(1.0, abs=1e-3)
+    # Before that command nothing differs from an edge that is let be.
+    alone, _ = weights(found, [(start, True)], start_high=False)
+    for x in np.linspace(start, at - 1e-15, 20):
+        assert up.at(x) == pytest.approx(alone.at(x), abs=1e-12)

@@ -54,12 +54,6 @@ class CoupledLine:
         """(n, n), from voltages on the lines to those of the modes."""
         return np.asarray(np.linalg.inv(self.transform))
 
-    def characteristic_admittance(self, s: ComplexArray) -> ComplexArray:
-        """(..., n, n) S at complex frequencies s."""
-        y = np.stack([1.0 / mode.propagation(s)[1] for mode in self.modes], axis=-1)
-        back = self.inverse
-        return np.asarray(np.einsum("mi,...m,mj->...ij", back, y, back))
-
     def admittance(self, s: ComplexArray, length: float) -> tuple[ComplexArray, ComplexArray]:
         """Blocks (..., n, n) of the admittance of a piece: i_a = own v_a - mutual v_b."""
         back = self.inverse

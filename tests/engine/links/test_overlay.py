@@ -152,3 +152,34 @@ def test_each_of_the_eyes_has_hits_of_its_own() -> None:
     hits, growths = mask_hits(eye, mask)
     assert [g > 0 for g in growths] == [h == max(heights) for h in heights]
     assert [n > 0 for n in hits] == [h != max(heights) for h in heights]
+
+
+@pytest.mark.parametrize(
+    "corners",
+    [
+        # A corner lies on a side that is no neighbour of its own.
+        ((-0.3, -0.2), (0.3, -0.2), (0.3, 0.2), (0.1, -0.2), (-0.3, 0.2)),
+        # A side runs back over the one before it.
+        ((-0.3, -0.2), (0.3, -0.2), (0.3, 0.3), (0.3, 0.1), (-0.3, 0.2)),
+        # The last side runs back over the first.
+        ((-0.3, -0.2), (0.3, -0.2), (0.3, 0.2), (-0.3, 0.2), (0.1, -0.2)),
+        # A side without a length.
+        ((-0.3, -0.2), (0.3, -0.2), (0.3, -0.2), (0.0, 0.2)),
+        # Two sides lie on each other for a part of their way.
+        ((-0.3, -0.2), (0.3, -0.2), (0.3, 0.2), (0.2, 0.2), (0.2, -0.2), (-0.1, -0.2), (-0.3, 0.2)),
+    ],
+)
+def test_sides_that_meet_beside_their_corners_are_refused(corners) -> None:
+    for turned in (corners, tuple(reversed(corners)), corners[2:] + corners[:2]):
+        with pytest.raises(NotPhysical, match="crosses itself"):
+            Mask(turned)
+        with pytest.raises(NotPhysical, match="crosses itself"):
+            Mask(tuple((y, x) for x, y in turned))
+
+
+def test_sides_that_come_near_each_other_are_none_of_that() -> None:
+    # The corner stays a hair above the side that it touched before.
+    near = ((-0.3, -0.2), (0.3, -0.2), (0.3, 0.2), (0.25, -0.199), (-0.3, 0.4))
+    assert Mask(near).inside(np.array([0.25]), np.array([-0.1995]))[0, 0]
+    # On from a corner in the same direction.
+    Mask(((-0.3, -0.2), (0.0, -0.2), (0.3, -0.2), (0.0, 0.2)))
