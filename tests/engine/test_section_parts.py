@@ -225,7 +225,7 @@ def test_conductors_that_meet_in_any_way_are_told(first, second, meet: bool) -> 
     one, two = Conductor("one", first), Conductor("two", second)
     section = CrossSection((), (one, two), (0.0,))
     if meet:
-        with pytest.raises(NotPhysical, match="one and two.*apart.*overlapping"):
+        with pytest.raises(NotPhysical, match=r"one and two.*apart.*overlapping"):
             section.check()
     else:
         section.check()

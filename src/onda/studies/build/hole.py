@@ -43,11 +43,6 @@ def geometry_of(
     weights = [x.thickness.si for x in between]
     dk = [design.material(x.material).dk for x in between]
     er = sum(w * d for w, d in zip(weights, dk, strict=True)) / sum(weights)
-    beyond = max(
-        height(copper[0], first) if first > copper[0] else 0.0,
-        height(last, copper[-1]) if last < copper[-1] else 0.0,
-    )
-    stub = min(beyond, via.rest.si) if via.back_drilled else beyond
     solid = [x for x in layers if isinstance(x, CopperLayer | DielectricLayer)]
     tops = np.concatenate([[0.0], np.cumsum([x.thickness.si for x in solid])])
     place = {x.id: (float(a), float(b)) for x, a, b in zip(solid, tops, tops[1:], strict=False)}
@@ -69,7 +64,8 @@ def geometry_of(
         pad=via.pad.si,
         antipad=via.antipad.si,
         through=height(first, last),
-        stub=stub,
+        # What hangs on beyond the copper that it joins; drilled from one side, the other stays.
+        stub=max(low - top, bottom - high),
         er=er,
         returns=via.returns,
         return_distance=via.return_distance.si,
