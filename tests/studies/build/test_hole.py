@@ -78,5 +78,5 @@ def test_the_longer_side_is_the_stub(project: Project) -> None:
 
 
 def test_a_hole_from_a_layer_to_itself_is_none(project: Project) -> None:
-    with pytest.raises(InputError, match="v1.*the same one"):
+    with pytest.raises(InputError, match=r"v1.*the same one"):
         geometry_of(project.design, hole(), ("L3", "L3"), "v1")
