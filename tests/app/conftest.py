@@ -14,6 +14,7 @@ from pytestqt.qtbot import QtBot
 from onda.app.shell.window import MainWindow
 from onda.project.base import set_value
 from onda.project.model import Project
+from onda.project.shown_units import METRIC, ShownUnits, choose_units
 from onda.studies.core.cache import ResultCache
 from onda.studies.core.executors import threads
 from onda.studies.core.judge import Book
@@ -28,6 +29,14 @@ def _own_settings(tmp_path: Path) -> None:
     """What one test has remembered is not known to the next."""
     for form in (QSettings.Format.NativeFormat, QSettings.Format.IniFormat):
         QSettings.setPath(form, QSettings.Scope.UserScope, str(tmp_path / "settings"))
+
+
+@pytest.fixture
+def in_inches() -> Iterator[None]:
+    """Lengths in mil and inches, losses per inch."""
+    choose_units(ShownUnits("mil", "inch"))
+    yield
+    choose_units(METRIC)
 
 
 @pytest.fixture

@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from onda.app.kit.kept import Kept
+from onda.app.plots.curves import Axis
 from onda.app.stages.coupling.plot_table import PLOTS
 from onda.app.stages.coupling.plots import Seen, Shown
 from onda.app.theme import DAY
@@ -295,7 +296,7 @@ def test_a_search_is_drawn_over_what_was_searched(seen: Seen) -> None:
     assert out.marks == [(pytest.approx(300.0), pytest.approx(0.0, abs=1e-9), DAY.sea)]
     assert out.view == pytest.approx((0.0, 800.0, -50.0, 50.0))
     assert out.x is not None
-    assert (out.x.name, out.x.unit) == ("Distance", "um")
+    assert (out.x.name, out.x.unit) == ("Distance", "µm")
     found = searched("length", [0.4, -math.inf, 0.1, -3.0], math.nan)
     out = PLOTS["search"].show(replace(seen, more={"search": found}))
     assert out.x is not None
@@ -307,6 +308,26 @@ def test_a_search_is_drawn_over_what_was_searched(seen: Seen) -> None:
     lost = searched("length", [-math.inf] * 4, math.nan)
     assert PLOTS["search"].show(replace(seen, more={"search": lost})).empty == "None holds."
     assert PLOTS["search"].words(replace(seen, more={"search": lost})) == "None holds."
+
+
+@pytest.mark.usefixtures("in_inches")
+def test_what_was_searched_is_drawn_in_the_units_chosen(seen: Seen) -> None:
+    def shown(found: GroupSearch | GroupSplit) -> Shown:
+        return PLOTS["search"].show(replace(seen, more={"search": found}))
+
+    out = shown(searched("spacing", [-0.5, -0.1, 0.1, 0.3], 3e-4))
+    assert out.x == Axis("Distance", "mil")
+    assert lines(out)["worst margin"][0] == pytest.approx([3.937, 7.874, 15.748, 31.496], rel=1e-4)
+    assert out.marks[0][0] == pytest.approx(11.811, rel=1e-4)
+    out = shown(searched("length", [-0.5, -0.1, 0.1, 0.3], 2.54e-4))
+    assert out.x == Axis("Side by side", "in")
+    assert out.marks[0][0] == pytest.approx(0.01)
+    now = Split(80e-6, 0.0, 120e-6, 50.0, -0.2, "noise")
+    best = Split(60e-6, 0.0, 140e-6, 50.0, 0.15, "noise")
+    out = shown(GroupSplit(1e-3, (best, now), best, now, "Better so."))
+    assert out.x == Axis("Width of a line", "mil")
+    assert lines(out)["worst margin"][0] == pytest.approx([2.3622, 3.1496], rel=1e-4)
+    assert [m[0] for m in out.marks] == pytest.approx([3.1496, 2.3622], rel=1e-4)
 
 
 def test_splits_are_drawn_over_the_width_of_a_line(seen: Seen) -> None:

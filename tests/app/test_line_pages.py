@@ -210,6 +210,18 @@ def test_sizes_have_a_window(page: tuple[ShieldPage, Asked], project: Project) -
     assert (made.window_note.text(), made.impedance.curves) == ("", ())
 
 
+def test_sizes_stand_in_the_unit_chosen(
+    page: tuple[ShieldPage, Asked], project: Project, in_inches: None
+) -> None:
+    made, asked = page
+    asked.taken["sizes"](sizes(2e-3, 3.5e-3, np.array([60e9, 30e9, 15e9])))
+    for plot in (made.impedance, made.cut_off):
+        assert plot.accessibleName().endswith("against Width, in")
+        assert plot.curves[0].x[0] == pytest.approx((2.0 if plot is made.impedance else 1.0) / 25.4)
+        now = project.design.shielded[0].width.si / 25.4e-3
+        assert plot._marks[0][0] == pytest.approx(now)
+
+
 # -- a map of widths and gaps ----------------------------------------------------------------------
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -27,7 +26,6 @@ from onda.app.theme import Look
 from onda.errors import InputError
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity, split_si
-from onda.project.shown_units import METRIC, ShownUnits, choose_units
 from onda.studies.core.margin import State
 from onda.studies.core.runner import StudyRunner
 from onda.studies.lines.field_picture import FieldPicture
@@ -42,13 +40,6 @@ from tests.painted import drawn
 @pytest.fixture
 def look(qapp: QApplication) -> Look:
     return Look()
-
-
-@pytest.fixture
-def in_inches() -> Iterator[None]:
-    choose_units(ShownUnits("mil", "inch"))
-    yield
-    choose_units(METRIC)
 
 
 def inputs_of(project: Project, line: str, layer: str) -> LineInputs:
@@ -275,6 +266,19 @@ def test_crosstalk_over_length_is_that_of_the_piece(
     c, m = k.c, k.inductance
     backward = 0.25 * (abs(c[0, 1]) / c[0, 0] + m[0, 1] / m[0, 0])
     assert float(rows["Near-end coefficient"][0]) == pytest.approx(100 * backward, rel=2e-2)
+
+
+def test_crosstalk_over_length_stands_in_the_unit_chosen(
+    qtbot: QtBot, look: Look, pair: ImpedanceResult, in_inches: None
+) -> None:
+    view = CouplingView(look)
+    qtbot.addWidget(view)
+    view.show_lines(pair.together)
+    assert view.plot.accessibleName() == "Crosstalk, % against Coupled length, in"
+    near, far = view.plot.curves
+    assert near.x[-1] == pytest.approx(100.0 / 25.4)
+    assert far.x[0] == pytest.approx(near.x[0])
+    assert [m[0] for m in view.plot._marks] == pytest.approx([50.0 / 25.4] * 2)
 
 
 # -- fields --------------------------------------------------------------------------------

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
@@ -20,7 +18,6 @@ from onda.app.theme import Look
 from onda.errors import InputError
 from onda.project.model import Project
 from onda.project.quantities import format_si
-from onda.project.shown_units import METRIC, ShownUnits, choose_units
 from onda.studies.core.runner import StudyRunner
 from onda.studies.paths.corners import CORNER_MEASURES, Found
 from onda.studies.paths.inputs import path_inputs
@@ -36,13 +33,6 @@ NO, CTRL = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ControlModifier
 @pytest.fixture
 def look(qapp: QApplication) -> Look:
     return Look()
-
-
-@pytest.fixture
-def in_inches() -> Iterator[None]:
-    choose_units(ShownUnits("mil", "inch"))
-    yield
-    choose_units(METRIC)
 
 
 def put(qtbot: QtBot, widget: QWidget, width: int, height: int) -> None:

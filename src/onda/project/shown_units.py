@@ -40,6 +40,11 @@ class ShownUnits:
         return (25.4e-6, "mil") if self.lengths == "mil" else (1e-6, "µm")
 
     @property
+    def long_length(self) -> tuple[float, str]:
+        """Metres in the unit of routed lengths, and its name."""
+        return (25.4e-3, "in") if self.lengths == "mil" else (1e-3, "mm")
+
+    @property
     def loss_length(self) -> float:
         """Metres that a loss is stated over."""
         return {"100 mm": 0.1, "inch": 0.0254, "m": 1.0}[self.losses]

@@ -8,6 +8,7 @@ from onda.app.plots.curves import Axis, Curve
 from onda.app.stages.coupling.plots import Seen, Shown
 from onda.app.theme import Tokens
 from onda.project.quantities import format_si
+from onda.project.shown_units import units_in_use
 from onda.studies.coupling.bits import GroupBits
 from onda.studies.coupling.eye import EyeSide, GroupEye
 from onda.studies.coupling.search import GroupSearch
@@ -106,7 +107,7 @@ def waved(seen: Seen) -> Shown:
 
 
 def searched(seen: Seen) -> Shown:
-    """The worst margin over what was searched: um of spacing or width, or mm of length."""
+    """The worst margin over what was searched: a spacing or a length side by side."""
     search: GroupSearch | GroupSplit | None = seen.more.get("search")
     out, t = Shown(), seen.t
     if isinstance(search, GroupSplit):
@@ -117,11 +118,11 @@ def searched(seen: Seen) -> Shown:
             "into widths and distances, that holds every limit."
         )
         return out
-    scale = 1e6 if search.what == "spacing" else 1e3
-    is_spacing = search.what == "spacing"
-    out.x = Axis("Distance", "um") if is_spacing else Axis("Side by side", "mm")
+    units, is_spacing = units_in_use(), search.what == "spacing"
+    size, unit = units.small_length if is_spacing else units.long_length
+    out.x = Axis("Distance" if is_spacing else "Side by side", unit)
     usable = np.isfinite(search.margins)
-    x, y = search.tried[usable] * scale, 100.0 * search.margins[usable]
+    x, y = search.tried[usable] / size, 100.0 * search.margins[usable]
     if not len(x):
         out.empty = search.words
         return out
@@ -132,11 +133,9 @@ def searched(seen: Seen) -> Shown:
     reach = float(np.clip(np.abs(y[np.isfinite(y)]).max(), 20.0, 120.0))
     out.view = (0.0, float(x[-1]), -reach, min(reach, 110.0))
     if np.isfinite(search.found):
-        near = search.found * scale
+        near = search.found / size
         out.view = (0.0, min(float(x[-1]), 4.0 * near), *out.view[2:])
-        out.marks.append(
-            (search.found * scale, float(np.interp(search.found * scale, x, y)), t.sea)
-        )
+        out.marks.append((near, float(np.interp(near, x, y)), t.sea))
     return out
 
 
@@ -180,17 +179,18 @@ def bit_words(seen: Seen) -> str:
 
 def _split(found: GroupSplit, t: Tokens) -> Shown:
     """The worst margin over the width of a line, in the same total width."""
-    out = Shown(x=Axis("Width of a line", "um"))
+    size, unit = units_in_use().small_length
+    out = Shown(x=Axis("Width of a line", unit))
     usable = [s for s in found.splits if np.isfinite(s.margin)]
     if not usable:
         out.empty = found.words
         return out
-    x = np.array([1e6 * s.width for s in usable])
+    x = np.array([s.width / size for s in usable])
     y = np.array([100.0 * s.margin for s in usable])
     out.curves.append(Curve("worst margin", x, y, t.sea, 1.8, note=True))
     for one, color in ((found.now, t.secondary), (found.best, t.sea)):
         if np.isfinite(one.margin):
-            out.marks.append((1e6 * one.width, 100.0 * one.margin, color))
+            out.marks.append((one.width / size, 100.0 * one.margin, color))
     ends = np.array([0.95 * x.min(), 1.05 * x.max()])
     out.curves.append(Curve("holds above", ends, np.zeros(2), t.fails, 1.4, limit=True, note=True))
     return out

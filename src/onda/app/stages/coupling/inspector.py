@@ -18,6 +18,7 @@ from onda.app.stages.coupling.in_view import GroupInView
 from onda.app.theme import Look
 from onda.project.coupling.group import LaneGroup
 from onda.project.quantities import pretty
+from onda.project.shown_units import units_in_use
 from onda.studies.coupling.group import GroupResult
 from onda.studies.coupling.judge import value_of
 
@@ -307,6 +308,7 @@ class GroupInspector(QWidget):
         beside = [n for n in result.neighbours if k in (n.first, n.second)]
         if beside:
             least = min(n.coupling.saturation_length for n in beside)
-            words.append(f"Near end saturates after {1e3 * least:.3g} mm side by side")
+            size, unit = units_in_use().long_length
+            words.append(f"Near end saturates after {least / size:.3g} {unit} side by side")
         words += [f"{d[:1].upper()}{d[1:]}" for d in result.doubts]
         self.notes.setText(" ".join(f"{w}." for w in words))

@@ -10,6 +10,7 @@ from onda.app.shell.fields import NumberRows, QuantityField, label
 from onda.app.theme import Look
 from onda.errors import InputError
 from onda.project.quantities import Quantity, quantity, split_si
+from onda.project.shown_units import units_in_use
 from onda.studies.lines.impedance import LinesTogether, coupling_between
 
 __all__ = ["CouplingView"]
@@ -92,14 +93,16 @@ class CouplingView(QWidget):
         near = np.array([100 * f.near for f in found])
         far = np.array([100 * f.far for f in found])
         now = at(self.length.si)
+        size, unit = units_in_use().long_length
+        self.plot.show_x(Axis("Coupled length", unit))
         self.plot.show_curves(
             [
-                Curve("near end", lengths * 1e3, near, t.series[0], 1.8, note=True),
-                Curve("far end", lengths * 1e3, far, t.series[1], 1.8, note=True),
+                Curve("near end", lengths / size, near, t.series[0], 1.8, note=True),
+                Curve("far end", lengths / size, far, t.series[1], 1.8, note=True),
             ],
             marks=[
-                (self.length.si * 1e3, 100 * now.near, t.series[0]),
-                (self.length.si * 1e3, 100 * now.far, t.series[1]),
+                (self.length.si / size, 100 * now.near, t.series[0]),
+                (self.length.si / size, 100 * now.far, t.series[1]),
             ],
         )
         saturated = self.length.si >= now.saturation_length

@@ -29,6 +29,7 @@ from onda.project.base import set_value
 from onda.project.edits import replace_object
 from onda.project.lines.objects import Body, ShieldedSection
 from onda.project.quantities import Quantity, format_si
+from onda.project.shown_units import units_in_use
 from onda.studies.core.reading import read_inputs
 from onda.studies.lines.outlines import OUTLINES, Outlines
 from onda.studies.lines.shield import (
@@ -202,31 +203,34 @@ class ShieldPage(QWidget):
             self.window_note.setText("")
             return
         t = self._context.look.t
-        mm = sizes.size * 1e3
+        unit, name = units_in_use().long_length
+        for plot in (self.impedance, self.cut_off):
+            plot.show_x(Axis("Width", name))
+        wide = sizes.size / unit
         good = np.isfinite(sizes.z0)
-        curves = [Curve("impedance", mm[good], sizes.z0[good], t.sea, 1.8)]
+        curves = [Curve("impedance", wide[good], sizes.z0[good], t.sea, 1.8)]
         limits = []
         if not math.isnan(sizes.z_open):
             for k in (0.98, 1.02):
                 limits.append(Limit(k * sizes.z_open, f"{k - 1:+.0%} of no wall"))
-        now = shielded.width.si * 1e3
+        now = shielded.width.si / unit
         marks = []
         if good.any():
-            z_now = float(np.interp(now, mm[good], sizes.z0[good]))
+            z_now = float(np.interp(now, wide[good], sizes.z0[good]))
             marks = [(now, z_now, t.ink)]
         view = None
         if good.any() and float(np.ptp(sizes.z0[good])) < 0.02 * float(sizes.z0[good].mean()):
             # Both diameters grow together: the impedance stays, and rounding is no curve.
             z = float(sizes.z0[good].mean())
-            view = (float(mm[good][0]), float(mm[good][-1]), 0.9 * z, 1.1 * z)
+            view = (float(wide[good][0]), float(wide[good][-1]), 0.9 * z, 1.1 * z)
         self.impedance.show_curves(curves, limits, marks=marks, view=view)
         known = np.isfinite(sizes.cut_off)
         top = shielded.up_to.si / 1e9
         self.cut_off.show_curves(
-            [Curve("first other mode", mm[known], sizes.cut_off[known] / 1e9, t.sea, 1.8)],
+            [Curve("first other mode", wide[known], sizes.cut_off[known] / 1e9, t.sea, 1.8)],
             [Limit(top, f"wanted up to {top:g} GHz")],
             marks=(
-                [(now, float(np.interp(now, mm[known], sizes.cut_off[known] / 1e9)), t.ink)]
+                [(now, float(np.interp(now, wide[known], sizes.cut_off[known] / 1e9)), t.ink)]
                 if known.any()
                 else []
             ),

@@ -113,7 +113,8 @@ class CirclePlot(QWidget):
         painter.drawEllipse(at, 4.0, 4.0)
         lines = [f"{locus.name}  {locus.frequency[k] / 1e9:.4g} GHz"]
         level = 20.0 * math.log10(max(abs(value), 1e-10))
-        lines.append(f"{level:.2f} dB  {math.degrees(math.atan2(value.imag, value.real)):.1f}°")
+        angle = math.degrees(math.atan2(value.imag, value.real))
+        lines.append(f"{level:.2f} dB  {angle:.1f}°".replace("-", "−"))
         if self._impedance and value != 1.0:
             z = self._reference * (1.0 + value) / (1.0 - value)
             lines.append(f"{z.real:.1f} {'+' if z.imag >= 0 else '−'} j{abs(z.imag):.1f} Ω")
