@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QBuffer, QByteArray, QPoint, QRect
 from PyQt6.QtGui import QPainter
 from PyQt6.QtSvg import QSvgGenerator
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QApplication, QWidget
+from pytestqt.qtbot import QtBot
 
-__all__ = ["Drawn", "Shape", "Word", "drawn", "svg_of"]
+__all__ = ["Drawn", "Shape", "Word", "drawn", "put", "svg_of"]
 
 FloatArray = NDArray[np.float64]
 
@@ -109,6 +110,14 @@ def _moved(points: Sequence[float], matrix: list[float]) -> FloatArray:
     a, b, c, d, e, f = matrix
     at = np.asarray(points, dtype=float).reshape(-1, 2)
     return np.stack([a * at[:, 0] + c * at[:, 1] + e, b * at[:, 0] + d * at[:, 1] + f], axis=1)
+
+
+def put(qtbot: QtBot, widget: QWidget, width: int, height: int) -> None:
+    """Show a widget by itself in that size; it goes with the test."""
+    qtbot.addWidget(widget)
+    widget.resize(width, height)
+    widget.show()
+    QApplication.processEvents()
 
 
 def drawn(widget: QWidget) -> Drawn:

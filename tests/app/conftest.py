@@ -8,10 +8,11 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, QSettings, Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from onda.app.shell.window import MainWindow
+from onda.app.theme import Look
 from onda.project.base import set_value
 from onda.project.model import Project
 from onda.project.shown_units import METRIC, ShownUnits, choose_units
@@ -29,6 +30,12 @@ def _own_settings(tmp_path: Path) -> None:
     """What one test has remembered is not known to the next."""
     for form in (QSettings.Format.NativeFormat, QSettings.Format.IniFormat):
         QSettings.setPath(form, QSettings.Scope.UserScope, str(tmp_path / "settings"))
+
+
+@pytest.fixture
+def look(qapp: QApplication) -> Look:
+    """The looks by day."""
+    return Look()
 
 
 @pytest.fixture

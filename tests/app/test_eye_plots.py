@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from onda.app.kit.kept import Kept
@@ -28,20 +28,7 @@ from onda.studies.links.eye import EYE, EyeResult
 from onda.studies.links.inputs import Mask, eye_inputs, mask_inputs
 from onda.studies.links.merit_map import LinkMap
 from onda.studies.links.sweep import LinkSweep
-from tests.painted import Drawn, drawn
-
-
-@pytest.fixture
-def look(qapp: QApplication) -> Look:
-    return Look()
-
-
-def put(qtbot: QtBot, widget: QWidget, width: int, height: int) -> None:
-    qtbot.addWidget(widget)
-    widget.resize(width, height)
-    widget.show()
-    QApplication.processEvents()
-
+from tests.painted import Drawn, drawn, put
 
 # -- an eye bit by bit ----------------------------------------------------------------------
 

@@ -7,7 +7,6 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from onda.app.kit.kept import Kept
@@ -42,11 +41,6 @@ from onda.studies.links.inputs import eye_inputs, link_inputs
 from onda.studies.links.link import LINK, LinkEye
 from onda.studies.links.point import LinkPoint
 from onda.studies.links.sweep import LinkSweep
-
-
-@pytest.fixture
-def look(qapp: QApplication) -> Look:
-    return Look()
 
 
 @pytest.fixture

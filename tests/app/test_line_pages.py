@@ -10,7 +10,6 @@ from typing import Any
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF
-from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from onda.app.stages.lines.map_view import MapView
@@ -22,12 +21,7 @@ from onda.studies.lines.sheet_line import SheetResult
 from onda.studies.lines.shield import GuidedMode, ModeCheckResult, SizeSweepResult
 from onda.studies.lines.width_gap_map import FINE, MapResult
 from tests.app.conftest import drag
-from tests.painted import drawn
-
-
-@pytest.fixture
-def look(qapp: QApplication) -> Look:
-    return Look()
+from tests.painted import drawn, put
 
 
 class Asked:
@@ -45,13 +39,6 @@ class Asked:
 def context(look: Look, project: Project) -> Any:
     document = SimpleNamespace(project=project, in_gesture=False)
     return SimpleNamespace(look=look, document=document)
-
-
-def put(qtbot: QtBot, widget: QWidget, width: int, height: int) -> None:
-    qtbot.addWidget(widget)
-    widget.resize(width, height)
-    widget.show()
-    QApplication.processEvents()
 
 
 # -- a line from its data sheet ---------------------------------------------------------------

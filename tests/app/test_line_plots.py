@@ -10,7 +10,7 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QPainter
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 from onda.app.kit.kept import Kept
@@ -34,12 +34,7 @@ from onda.studies.lines.inputs import LineInputs, line_inputs
 from onda.studies.lines.sensitivity import Influence, SensitivityResult
 from onda.studies.lines.tolerance import Cause, ToleranceResult
 from onda.studies.lines.width_sweep import WidthSweepResult
-from tests.painted import drawn
-
-
-@pytest.fixture
-def look(qapp: QApplication) -> Look:
-    return Look()
+from tests.painted import drawn, put
 
 
 def inputs_of(project: Project, line: str, layer: str) -> LineInputs:
@@ -50,13 +45,6 @@ def inputs_of(project: Project, line: str, layer: str) -> LineInputs:
 def pair(project: Project, runner: StudyRunner) -> ImpedanceResult:
     inputs = ImpedanceInputs(inputs_of(project, "converter-pairs", "L3"))
     return runner.result(IMPEDANCE, inputs)
-
-
-def put(qtbot: QtBot, widget: QWidget, width: int, height: int) -> None:
-    qtbot.addWidget(widget)
-    widget.resize(width, height)
-    widget.show()
-    QApplication.processEvents()
 
 
 # -- over frequency ------------------------------------------------------------------------

@@ -7,7 +7,6 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from onda.app.kit.kept import Kept
@@ -27,11 +26,6 @@ from onda.studies.networks.time import CrosstalkTrace, NetworkTime, Reflection, 
 from tests.painted import drawn
 
 PLACE = 1e-12 * np.linspace(0.0, 400.0, 41)
-
-
-@pytest.fixture
-def look(qapp: QApplication) -> Look:
-    return Look()
 
 
 def reflection(lane: int, mode: str, side: str, z: float) -> Reflection:

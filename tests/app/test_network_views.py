@@ -9,7 +9,6 @@ from unittest.mock import MagicMock
 
 import numpy as np
 import pytest
-from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from onda.app.kit.kept import Kept
@@ -30,11 +29,6 @@ from onda.studies.networks.inputs import network_inputs
 from onda.studies.networks.network import NETWORK, NetworkResult
 
 NAME = "sensor-cable"
-
-
-@pytest.fixture
-def look(qapp: QApplication) -> Look:
-    return Look()
 
 
 @pytest.fixture

@@ -26,11 +26,6 @@ from onda.studies.lines.impedance import LinesTogether
 from tests.painted import drawn
 
 
-@pytest.fixture
-def look(qapp: QApplication) -> Look:
-    return Look()
-
-
 def shown(qtbot: QtBot, widget: QWidget, width: int, height: int) -> None:
     qtbot.addWidget(widget)
     widget.resize(width, height)
@@ -115,13 +110,13 @@ def test_the_nearest_point_is_read_out(circle: CirclePlot) -> None:
     move_to(circle, 166 + 4, 83 - 3)
     found = drawn(circle)
     # (1 + 0.5j) / (1 - 0.5j) = 0.6 + 0.8j of 50 ohm.
-    assert found.said.startswith("S11 2 GHz -6.02 dB 90.0° 30.0 + j40.0 Ω")
+    assert found.said.startswith("S11 2 GHz −6.02 dB 90.0° 30.0 + j40.0 Ω")
     (mark,) = [s for s in found.of("circle") if s.radius == 4.0]
     assert mark.points[0] == pytest.approx([166, 83])
     assert mark.fill == "#112233"
     move_to(circle, 166 + 0.3 * 134, 150 + 0.1 * 134)
     found = drawn(circle)
-    assert found.said.startswith("S11, state 2 3 GHz -10.00 dB -18.4°")
+    assert found.said.startswith("S11, state 2 3 GHz −10.00 dB −18.4°")
     assert " − j" in found.said
     # Far from every curve nothing is read.
     move_to(circle, 166, 260)

@@ -38,11 +38,6 @@ LEFT = Qt.MouseButton.LeftButton
 
 
 @pytest.fixture
-def look(qapp: QApplication) -> Look:
-    return Look()
-
-
-@pytest.fixture
 def group(project: Project) -> LaneGroup:
     """Turned so that lanes go both ways."""
     found = project.design.group(NAME)

@@ -20,22 +20,10 @@ from onda.project.model import Project
 from onda.project.quantities import parse_quantity
 from onda.studies.buses.bus import BusCase, BusResult
 from onda.studies.buses.case import CaseResult
-from tests.painted import drawn
+from tests.painted import drawn, put
 
 LEFT = Qt.MouseButton.LeftButton
 NO = Qt.KeyboardModifier.NoModifier
-
-
-@pytest.fixture
-def look(qapp: QApplication) -> Look:
-    return Look()
-
-
-def put(qtbot: QtBot, widget: QWidget, width: int, height: int) -> None:
-    qtbot.addWidget(widget)
-    widget.resize(width, height)
-    widget.show()
-    QApplication.processEvents()
 
 
 def move_to(widget: QWidget, at: QPointF) -> None:

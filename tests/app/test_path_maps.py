@@ -24,22 +24,10 @@ from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.path import PATH, PathResult
 from onda.studies.paths.sweep import SweepResult
 from tests.app.conftest import drag
-from tests.painted import drawn
+from tests.painted import drawn, put
 
 LEFT = Qt.MouseButton.LeftButton
 NO, CTRL = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ControlModifier
-
-
-@pytest.fixture
-def look(qapp: QApplication) -> Look:
-    return Look()
-
-
-def put(qtbot: QtBot, widget: QWidget, width: int, height: int) -> None:
-    qtbot.addWidget(widget)
-    widget.resize(width, height)
-    widget.show()
-    QApplication.processEvents()
 
 
 def move_to(widget: QWidget, x: float, y: float) -> None:

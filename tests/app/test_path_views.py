@@ -7,7 +7,6 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from onda.app.plots.curves import Axis, Curve
@@ -26,11 +25,6 @@ from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.path import PATH, PathResult, RestingPart
 from onda.studies.paths.spectrum import density_db
 from onda.studies.paths.why import Replacement, WhyResult
-
-
-@pytest.fixture
-def look(qapp: QApplication) -> Look:
-    return Look()
 
 
 @pytest.fixture

@@ -12,7 +12,7 @@ import pytest
 from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
+from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 from pytestqt.qtbot import QtBot
 
 from onda.app.stages.stackup.cells import Cell, draw_cell, draw_empty_cell
@@ -28,20 +28,7 @@ from onda.project.model import Project
 from onda.project.quantities import parse_quantity as q
 from onda.studies.build.remarks import BuildRemark
 from onda.studies.core.margin import State
-from tests.painted import drawn
-
-
-@pytest.fixture
-def look(qapp: QApplication) -> Look:
-    return Look()
-
-
-def put(qtbot: QtBot, widget: QWidget, width: int, height: int) -> None:
-    qtbot.addWidget(widget)
-    widget.resize(width, height)
-    widget.show()
-    QApplication.processEvents()
-
+from tests.painted import drawn, put
 
 # -- cells --------------------------------------------------------------------------------
 

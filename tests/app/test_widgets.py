@@ -28,11 +28,6 @@ from onda.studies.lines.width_gap_map import FINE, MapResult
 from tests.app.conftest import MakeWindow, drag, type_into
 
 
-@pytest.fixture
-def look(qapp: QApplication) -> Look:
-    return Look()
-
-
 def shown(qtbot: QtBot, widget: QWidget, width: int = 400, height: int = 200) -> QWidget:
     qtbot.addWidget(widget)
     widget.resize(width, height)
@@ -426,8 +421,7 @@ def test_progress_line_shows_long_runs_only(window: MainWindow, qtbot: QtBot) ->
     assert window.settle()
     longer = replace_object(window.document.project, set_value(link, bits=2_000_000))
     window.document.edit("More bits", longer)
-    qtbot.waitUntil(lambda: "Eye" in line.words.text(), timeout=10_000)
-    assert line.isVisible()
+    qtbot.waitUntil(lambda: line.isVisible() and "Eye" in line.words.text(), timeout=10_000)
     QTest.keyClick(window, Qt.Key.Key_Escape)
     qtbot.waitUntil(lambda: not line.isVisible(), timeout=10_000)
     window.undo()
