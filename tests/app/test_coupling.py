@@ -507,7 +507,7 @@ def test_a_split_is_found_and_taken_in_one_step(window: MainWindow) -> None:
     x, y = curves(stage)["worst margin"]
     assert x == pytest.approx([1e6 * s.width for s in found.splits])
     assert y == pytest.approx([100 * s.margin for s in found.splits])
-    assert plot_of(stage)._x.words == "Width of a line, um"
+    assert plot_of(stage)._x.words == "Width of a line, µm"
     before = window.document.project
     assert stage.take_button.isVisible()
     stage.take_button.click()

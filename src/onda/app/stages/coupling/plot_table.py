@@ -60,7 +60,7 @@ PLOTS: dict[str, GroupPlot] = {
     "bits": GroupPlot("Bits", Axis("Time", "UI"), Axis("Voltage", "V"), folded, bit_words),
     "search": GroupPlot(
         "Holds",
-        Axis("Distance", "um"),
+        Axis("Distance", "µm"),
         Axis("Worst margin", "%"),
         searched,
         search_words,
