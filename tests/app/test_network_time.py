@@ -23,7 +23,7 @@ from onda.studies.networks.gate import GateResult
 from onda.studies.networks.inputs import network_inputs
 from onda.studies.networks.network import NETWORK, NetworkResult
 from onda.studies.networks.time import CrosstalkTrace, NetworkTime, Reflection, Through
-from tests.painted import drawn
+from tests.painted import drawn, put
 
 PLACE = 1e-12 * np.linspace(0.0, 400.0, 41)
 
@@ -90,9 +90,7 @@ def result(project: Project, runner: StudyRunner) -> NetworkResult:
 @pytest.fixture
 def view(qtbot: QtBot, look: Look) -> TimeView:
     made = TimeView(look)
-    qtbot.addWidget(made)
-    made.resize(1000, 600)
-    made.show()
+    put(qtbot, made, 1000, 600)
     return made
 
 

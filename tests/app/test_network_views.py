@@ -27,6 +27,7 @@ from onda.project.networks.network import GroupSource, PathSource
 from onda.studies.core.runner import StudyRunner
 from onda.studies.networks.inputs import network_inputs
 from onda.studies.networks.network import NETWORK, NetworkResult
+from tests.painted import put
 
 NAME = "sensor-cable"
 
@@ -237,9 +238,7 @@ def test_bands_go_by_the_rate_and_by_what_is_typed(result: NetworkResult) -> Non
 @pytest.fixture
 def view(qtbot: QtBot, look: Look) -> CurvesView:
     made = CurvesView(look)
-    qtbot.addWidget(made)
-    made.resize(900, 600)
-    made.show()
+    put(qtbot, made, 900, 600)
     return made
 
 

@@ -33,12 +33,6 @@ def geometry_of(
         raise InputError(
             "goes from a layer to the same one", where=where, remedy="Choose two layers."
         )
-    copper = [k for k, layer in enumerate(layers) if isinstance(layer, CopperLayer)]
-
-    def height(a: int, b: int) -> float:
-        solid = (CopperLayer, DielectricLayer)
-        return float(sum(x.thickness.si for x in layers[a : b + 1] if isinstance(x, solid)))
-
     between = [x for x in layers[first : last + 1] if isinstance(x, DielectricLayer)]
     weights = [x.thickness.si for x in between]
     dk = [design.material(x.material).dk for x in between]
@@ -46,24 +40,23 @@ def geometry_of(
     solid = [x for x in layers if isinstance(x, CopperLayer | DielectricLayer)]
     tops = np.concatenate([[0.0], np.cumsum([x.thickness.si for x in solid])])
     place = {x.id: (float(a), float(b)) for x, a, b in zip(solid, tops, tops[1:], strict=False)}
-    low, high = place[layers[first].id][0], place[layers[last].id][1]
-    top, bottom = place[layers[copper[0]].id][0], place[layers[copper[-1]].id][1]
+    pads = place[layers[first].id], place[layers[last].id]
+    low, high = pads[0][0], pads[1][1]
+    copper = [x for x in solid if isinstance(x, CopperLayer)]
+    top, bottom = place[copper[0].id][0], place[copper[-1].id][1]
     if via.back_drilled:
         # From the side of the longer stub.
         if low - top > bottom - high:
             top = max(top, low - via.rest.si)
         else:
             bottom = min(bottom, high + via.rest.si)
-    planes = [x for x in solid if isinstance(x, CopperLayer) and x.role == "plane"]
-    gaps = []
-    for k in (first, last):
-        near = [abs(height(min(k, p) + 1, max(k, p) - 1)) for p in copper if p != k]
-        gaps.append(min(near))
+    foils = [place[x.id] for x in copper]
+    gaps = [min(max(a - d, c - b) for c, d in foils if (c, d) != (a, b)) for a, b in pads]
     return ViaGeometry(
         drill=via.drill.si,
         pad=via.pad.si,
         antipad=via.antipad.si,
-        through=height(first, last),
+        through=high - low,
         # What hangs on beyond the copper that it joins; drilled from one side, the other stays.
         stub=max(low - top, bottom - high),
         er=er,
@@ -71,8 +64,8 @@ def geometry_of(
         return_distance=via.return_distance.si,
         pad_gaps=tuple(gaps),
         pair=pair,
-        planes=tuple(place[x.id] for x in planes),
+        planes=tuple(place[x.id] for x in copper if x.role == "plane"),
         barrel=(top, bottom),
         span=(low, high),
-        pads=(place[layers[first].id], place[layers[last].id]),
+        pads=pads,
     )

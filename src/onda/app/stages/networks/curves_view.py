@@ -152,13 +152,17 @@ class CurvesView(QWidget):
         if result is None:
             return
         self.entries.setVisible(self.presets.current == "any")
+        trouble = ""
         try:
-            self._draw_in(result, *band_of(self._band, result))
+            low, high = band_of(self._band, result)
         except InputError as error:
-            self._band = "all"
+            self._band, trouble = "all", str(error)
             self.band.setCurrentIndex(0)
-            self._draw_in(result, *band_of("all", result))
-            self._say(str(error), bad=True)
+            low, high = band_of("all", result)
+        self._draw_in(result, low, high)
+        if trouble:
+            # Last, or what is said of the curves would take its place.
+            self._say(trouble, bad=True)
 
     def _draw_in(self, result: NetworkResult, low: float, high: float) -> None:
         preset, form = self.presets.current, str(self.form.currentData())
