@@ -81,6 +81,20 @@ def test_the_worst_receiver_is_looked_at_first(window: MainWindow) -> None:
         assert shown_unit == unit
 
 
+def test_where_the_near_end_saturates_stands_in_the_unit_chosen(
+    window: MainWindow, request: pytest.FixtureRequest
+) -> None:
+    stage = look_at(window, "converter-lanes")
+    result, k = stage.result, 4
+    beside = [n.coupling.saturation_length for n in result.neighbours if k in (n.first, n.second)]
+    assert 1e-3 < min(beside) < 0.5
+    words = "Near end saturates after {:.3g} {} side by side."
+    assert words.format(1e3 * min(beside), "mm") in stage.form.notes.text()
+    request.getfixturevalue("in_inches")
+    stage.form.show_result(result, None, "up0")
+    assert words.format(min(beside) / 25.4e-3, "in") in stage.form.notes.text()
+
+
 def test_margins_are_those_of_the_result(window: MainWindow) -> None:
     stage = look_at(window, "converter-lanes")
     _, margins, _ = stage.margins()
