@@ -10,6 +10,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
+from pytestqt.qtbot import QtBot
 
 from onda.app.shell.window import MainWindow
 from onda.app.stages.buses.case_map import case_words
@@ -391,6 +392,19 @@ def test_margins_are_swept_over_lengths_and_rate(window: MainWindow) -> None:
         BUS_SWEEP, sweep_inputs(design, bus, "write-b", "DQ1", "speed")
     )
     assert view.margins.curves[0].y == pytest.approx(1e12 * other.setup, nan_ok=True)
+
+
+def test_a_sweep_over_lengths_stands_in_inches(qtbot: QtBot, look: Look, in_inches: None) -> None:
+    view = SweepView(look, lambda: None)
+    qtbot.addWidget(view)
+    found = swept("data", [-0.0127, 0.0, 0.0254], [False, True, True])
+    view.show_sweep(found, "")
+    assert view.margins.curves[0].x == pytest.approx([-0.5, 0.0, 1.0])
+    assert view.margins._x.unit == view.heights._x.unit == "in"
+    assert view.sentence.text() == "Signal longer by: every case holds from 0 in to +1 in."
+    view.show_sweep(swept("speed", [0.5, 1.0], [True, True]), "")
+    assert view.margins.curves[0].x == pytest.approx([50.0, 100.0])
+    assert view.margins._x.unit == "%"
 
 
 def swept(over: str, values: list[float], holds: list[bool], why: str = "") -> BusSweep:

@@ -16,7 +16,9 @@ from onda.app.stages.lines.map_view import MapView
 from onda.app.stages.lines.sheet_page import SheetPage
 from onda.app.stages.lines.shield_page import ShieldPage, mode_name
 from onda.app.theme import Look
+from onda.project.base import set_value
 from onda.project.model import Project
+from onda.project.quantities import quantity
 from onda.studies.lines.sheet_line import SheetResult
 from onda.studies.lines.shield import GuidedMode, ModeCheckResult, SizeSweepResult
 from onda.studies.lines.width_gap_map import FINE, MapResult
@@ -91,6 +93,21 @@ def test_a_sheet_line_is_drawn_at_every_factor_of_loss(
     assert asked.told[-1] == "no such line"
     assert page.insertion.curves == ()
     assert page.result is None
+
+
+def test_a_sheet_line_in_inches(
+    qtbot: QtBot, look: Look, project: Project, in_inches: None
+) -> None:
+    asked = Asked()
+    page = SheetPage(context(look, project), asked.ask, asked.told.append)
+    put(qtbot, page, 1000, 600)
+    line = set_value(project.design.sheet_lines[0], length=quantity(0.0635, "length", "mm"))
+    page.show_line(line)
+    assert "S21 over 2.5 in," in page.insertion_title.text()
+    asked.taken["sheet"](SHEET)
+    assert (page.delay._y.unit, page.loss._y.unit) == ("ps/in", "dB/in")
+    assert page.delay.curves[0].y == pytest.approx(np.full(21, 127.0))
+    assert page.loss.curves[0].y == pytest.approx(0.0254 * SHEET.loss)
 
 
 # -- a shielded section -------------------------------------------------------------------------

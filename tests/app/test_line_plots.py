@@ -22,6 +22,7 @@ from onda.app.stages.lines.plots import ImpedancePlots, PerLengthPlots
 from onda.app.stages.lines.section_view import SectionView
 from onda.app.stages.lines.spread_bars import SpreadBars
 from onda.app.stages.lines.spread_view import SpreadView
+from onda.app.stages.lines.together_view import TogetherView
 from onda.app.theme import Look
 from onda.errors import InputError
 from onda.project.model import Project
@@ -29,7 +30,12 @@ from onda.project.quantities import parse_quantity, split_si
 from onda.studies.core.margin import State
 from onda.studies.core.runner import StudyRunner
 from onda.studies.lines.field_picture import FieldPicture
-from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs, ImpedanceResult
+from onda.studies.lines.impedance import (
+    IMPEDANCE,
+    ImpedanceInputs,
+    ImpedanceResult,
+    coupling_between,
+)
 from onda.studies.lines.inputs import LineInputs, line_inputs
 from onda.studies.lines.sensitivity import Influence, SensitivityResult
 from onda.studies.lines.tolerance import Cause, ToleranceResult
@@ -117,6 +123,24 @@ def test_per_length_values_in_their_units(qtbot: QtBot, look: Look, pair: Impeda
     assert view.plots[0].curves[1].y == pytest.approx(2.0 * pair.r_of_f)
     view.show_result(None, ())
     assert all(plot.curves == () for plot in view.plots)
+
+
+def test_delays_per_inch_where_lengths_are_in_mil(
+    qtbot: QtBot, look: Look, pair: ImpedanceResult, in_inches: None
+) -> None:
+    view = PerLengthPlots(look)
+    qtbot.addWidget(view)
+    view.show_result(pair, (Kept(1, "State 1", louder(pair)),))
+    now, then = view.plots[-1].curves
+    assert view.plots[-1]._y.unit == "ps/in"
+    assert now.y == pytest.approx(25.4e9 * pair.delay_of_f)
+    assert then.y == pytest.approx(25.4e9 * louder(pair).delay_of_f)
+    modes = TogetherView(look)
+    put(qtbot, modes, 900, 400)
+    modes.show_lines(pair.together)
+    said = drawn(modes.modes).said
+    for delay in pair.together.mode_delay:
+        assert f"{25.4e9 * delay:.1f} ps/in" in said
 
 
 # -- tolerances ----------------------------------------------------------------------------
@@ -246,7 +270,9 @@ def test_crosstalk_over_length_is_that_of_the_piece(
     assert z == pytest.approx(np.interp(50.0, far.x, far.y), rel=1e-2, abs=1e-3)
     rows = {name: (value, unit) for name, value, unit, _ in view.numbers._rows}
     assert float(rows["Near end, this piece"][0]) == pytest.approx(y, abs=6e-3)
-    assert float(rows["Far end, this piece"][0]) == pytest.approx(z, abs=6e-3)
+    assert float(rows["Far end, this piece"][0].replace("\u2212", "-")) == pytest.approx(
+        z, abs=6e-3
+    )
     assert near.x[-1] == pytest.approx(100.0)
     # A saturated near end does not grow; the far end does with length and with a faster edge.
     assert near.y[-1] == pytest.approx(near.y[len(near.y) // 2], rel=1e-6)
@@ -267,6 +293,16 @@ def test_crosstalk_over_length_stands_in_the_unit_chosen(
     assert near.x[-1] == pytest.approx(100.0 / 25.4)
     assert far.x[0] == pytest.approx(near.x[0])
     assert [m[0] for m in view.plot._marks] == pytest.approx([50.0 / 25.4] * 2)
+    rows = {name: (value, unit) for name, value, unit, _ in view.numbers._rows}
+    value, unit = rows["Far-end coefficient"]
+    together = pair.together
+    k = coupling_between(
+        together.c, together.inductance, 0, 1, length=view.length.si, rise_time=view.rise.si
+    ).k_far
+    assert k < 0.0
+    assert unit == "ps/in"
+    assert value.startswith("\u2212")
+    assert float(value[1:]) == pytest.approx(-k * 25.4e9, rel=5e-3)
 
 
 # -- fields --------------------------------------------------------------------------------

@@ -20,7 +20,7 @@ from onda.app.theme import Look
 from onda.project.base import set_value
 from onda.project.coupling.group import LaneGroup
 from onda.project.model import Project
-from onda.project.quantities import format_si, split_si
+from onda.project.quantities import as_shown, format_si, split_si
 from onda.studies.core.margin import State
 from onda.studies.core.runner import StudyRunner
 from onda.studies.coupling.group import GROUP, GroupResult
@@ -237,6 +237,15 @@ def test_pieces_take_their_share_of_the_way(lanes: LanesView, group: LaneGroup, 
     apart = ways[-1].points[0][1] - ways[0].points[0][1]
     for p in group.pieces:
         assert tall[p.id] == pytest.approx((0.62 if p.coupled else 1.0) * apart, rel=1e-3)
+
+
+@pytest.mark.usefixtures("in_inches")
+def test_pieces_say_their_length_in_the_unit_chosen(lanes: LanesView, group: LaneGroup) -> None:
+    said = drawn(lanes).said
+    for piece in group.pieces:
+        assert as_shown(piece.length, "length") in said
+        assert piece.length.text not in said
+    assert f"{group.pieces[1].length.si / 25.4e-3:.4g} in" in said
 
 
 def test_what_is_heard_stands_at_the_end_that_hears(lanes: LanesView, group: LaneGroup) -> None:

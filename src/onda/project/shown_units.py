@@ -45,6 +45,11 @@ class ShownUnits:
         return (25.4e-3, "in") if self.lengths == "mil" else (1e-3, "mm")
 
     @property
+    def delay_length(self) -> tuple[float, str]:
+        """Seconds per metre in the unit of delays, and its name."""
+        return (1e-12 / 25.4e-3, "ps/in") if self.lengths == "mil" else (1e-9, "ps/mm")
+
+    @property
     def loss_length(self) -> float:
         """Metres that a loss is stated over."""
         return {"100 mm": 0.1, "inch": 0.0254, "m": 1.0}[self.losses]

@@ -11,18 +11,25 @@ from onda.app.plots.curves import Axis, Curve, CurvePlot, Limit
 from onda.app.shell.chips import Chips
 from onda.app.shell.fields import label
 from onda.app.theme import Look
+from onda.project.shown_units import units_in_use
 from onda.studies.buses.sweep import BUS_SWEEPS, BusSweep
 
 __all__ = ["SweepView", "sweep_words"]
 
 _CHIPS = {"strobe": "Strobe", "data": "Signal", "both": "Both lines", "speed": "Rate"}
-_SHOWN = {"length": (1e3, "mm"), "ratio": (100.0, "%")}
+
+
+def _scale(over: str) -> tuple[float, str]:
+    """What one is on the axis in SI, and the unit."""
+    if BUS_SWEEPS[over].dimension == "length":
+        return units_in_use().long_length
+    return 0.01, "%"
 
 
 def _shown(over: str, value: float) -> str:
-    scale, unit = _SHOWN[BUS_SWEEPS[over].dimension]
-    sign = "+" if unit == "mm" and value > 0.0 else ""
-    return f"{sign}{scale * value:.4g} {unit}".replace("-", "\u2212")
+    size, unit = _scale(over)
+    sign = "+" if unit != "%" and value > 0.0 else ""
+    return f"{sign}{value / size:.4g} {unit}".replace("-", "\u2212")
 
 
 def sweep_words(found: BusSweep | None, why_not: str) -> str:
@@ -82,10 +89,10 @@ class SweepView(QWidget):
                 plot.show_curves([], empty=why_not or " ")
             return
         about = BUS_SWEEPS[found.over]
-        scale, unit = _SHOWN[about.dimension]
+        size, unit = _scale(found.over)
         for plot in plots:
             plot.show_x(Axis(about.title.partition(",")[0], unit))
-        t, x = self._look.t, scale * found.values
+        t, x = self._look.t, found.values / size
         failed = next((why for why in found.why if why), "")
         self.margins.show_curves(
             [

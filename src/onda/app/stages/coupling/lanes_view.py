@@ -13,6 +13,7 @@ from onda.app.plots.sharing import offer_share
 from onda.app.shell.painting import draw_state, pen, text
 from onda.app.theme import Look
 from onda.project.coupling.group import LaneGroup
+from onda.project.quantities import as_shown
 from onda.studies.core.margin import State
 
 __all__ = ["LanesView"]
@@ -142,10 +143,11 @@ class LanesView(QWidget):
             for x in (span.start, span.end):
                 painter.drawLine(QPointF(x, _TOP - 4), QPointF(x, self.height()))
             what = "" if piece.coupled else ", apart"
-            words = f"{piece.id} · {piece.layer}{what} · {piece.length.text}"
+            long = as_shown(piece.length, "length")
+            words = f"{piece.id} · {piece.layer}{what} · {long}"
             room = QRectF(span.start + 2, 6, max(span.end - span.start - 4, 10), 18)
             if painter.fontMetrics().horizontalAdvance(words) > room.width():
-                words = piece.length.text
+                words = long
             color = t.ink if piece.id == self._piece else t.secondary
             text(painter, room, words, color, _CENTER)
 

@@ -9,7 +9,7 @@ from onda.app.plots.curves import Axis, Curve, CurvePlot
 from onda.app.shell.fields import NumberRows, QuantityField, label
 from onda.app.theme import Look
 from onda.errors import InputError
-from onda.project.quantities import Quantity, quantity, split_si
+from onda.project.quantities import Quantity, fixed, quantity, split_si
 from onda.project.shown_units import units_in_use
 from onda.studies.lines.impedance import LinesTogether, coupling_between
 
@@ -118,8 +118,8 @@ class CouplingView(QWidget):
                 ("Lines", names, "", ""),
                 ("Near-end coefficient", f"{100 * now.k_near:.2f}", "%", ""),
                 ("Saturates at", *split_si(now.saturation_length, "length"), ""),
-                ("Far-end coefficient", f"{now.k_far * 1e9:.3f}", "ps/mm", ""),
+                ("Far-end coefficient", *split_si(now.k_far, "delay per length"), ""),
                 ("Near end, this piece", f"{100 * now.near:.2f}", "%", ""),
-                ("Far end, this piece", f"{100 * now.far:.2f}", "%", ""),
+                ("Far end, this piece", fixed(100 * now.far, 2), "%", ""),
             ]
         )

@@ -21,15 +21,15 @@ from onda.studies.lines.sensitivity import SensitivityResult
 
 __all__ = ["LinesInspector"]
 
-_LOSS = "loss per length"
-"""Shown in the unit that the user chose."""
+_LOSS, _DELAY = "loss per length", "delay per length"
+"""Shown in the units that the user chose."""
 _ROWS: tuple[tuple[str, str, str, float, int, bool], ...] = (
     ("Odd mode", "z_odd", "Ω", 1, 1, True),
     ("Even mode", "z_even", "Ω", 1, 1, True),
     ("Common", "z_common", "Ω", 1, 1, True),
     ("Coupling", "coupling", "%", 100, 1, True),
-    ("Delay", "delay", "ps/mm", 1e9, 3, False),
-    ("Delay, even", "delay_even", "ps/mm", 1e9, 3, True),
+    ("Delay", "delay", _DELAY, 1, 3, False),
+    ("Delay, even", "delay_even", _DELAY, 1, 3, True),
     ("Effective Dk", "eeff", "", 1, 3, False),
     ("Inductance", "inductance", "nH/m", 1e9, 0, False),
     ("Mutual", "mutual_inductance", "nH/m", 1e9, 1, True),
@@ -130,8 +130,9 @@ class LinesInspector(QWidget):
                 continue
             if unit == _LOSS:
                 factor, unit = units_in_use().loss_length, units_in_use().loss_unit
-            elif unit == "ps/mm" and units_in_use().lengths == "mil":
-                factor, unit, decimals = 25.4e9, "ps/in", 1
+            elif unit == _DELAY:
+                size, unit = units_in_use().delay_length
+                factor, decimals = 1 / size, decimals - 2 * (unit == "ps/in")
             now = f"{getattr(result, attribute) * factor:.{decimals}f}"
             then = f"{getattr(kept, attribute) * factor:.{decimals}f}" if kept else ""
             rows.append((names.get(name, name), now, unit, then))

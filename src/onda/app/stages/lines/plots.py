@@ -146,10 +146,12 @@ class PerLengthPlots(QWidget):
             for plot in self.plots:
                 plot.show_curves([])
             return
+        size, unit = units_in_use().delay_length
+        self.plots[-1].show_y(Axis("Delay", unit))
 
         def values(r: ImpedanceResult) -> list[np.ndarray]:
             return [
-                r.r_of_f, r.l_of_f * 1e9, r.g_of_f * 1e3, r.c_of_f * 1e12, r.delay_of_f * 1e9,
+                r.r_of_f, r.l_of_f * 1e9, r.g_of_f * 1e3, r.c_of_f * 1e12, r.delay_of_f / size,
             ]  # fmt: skip
 
         old = [values(k.result) for k in kept]

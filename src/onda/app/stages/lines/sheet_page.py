@@ -21,7 +21,7 @@ from onda.errors import InputError, OndaError
 from onda.project.base import set_value
 from onda.project.edits import replace_object
 from onda.project.lines.objects import SheetLine
-from onda.project.quantities import Quantity, format_si
+from onda.project.quantities import Quantity, as_shown, format_si
 from onda.project.shown_units import units_in_use
 from onda.studies.lines.sheet_line import SHEET_LINE, SheetResult, sheet_inputs
 
@@ -71,8 +71,9 @@ class SheetPage(QWidget):
         if line.id != self._of:
             self._of, self.result = line.id, None
         rate = format_si(line.rate.si, "data rate")
+        long = as_shown(line.length, "length")
         self.insertion_title.setText(
-            f"All losses by decades: S21 over {line.length.si * 1e3:g} mm, eyes at {rate} for 1 V"
+            f"All losses by decades: S21 over {long}, eyes at {rate} for 1 V"
         )
 
         def show(result: SheetResult) -> None:
@@ -98,7 +99,9 @@ class SheetPage(QWidget):
         units = units_in_use()
         self.loss.show_y(Axis("Loss", units.loss_unit))
         self.z.show_curves([Curve("impedance", ghz, result.z_of_f, t.sea, 1.8)])
-        self.delay.show_curves([Curve("delay", ghz, result.delay_of_f * 1e9, t.sea, 1.8)])
+        size, unit = units.delay_length
+        self.delay.show_y(Axis("Delay", unit))
+        self.delay.show_curves([Curve("delay", ghz, result.delay_of_f / size, t.sea, 1.8)])
         self.loss.show_curves([Curve("loss", ghz, units.loss_length * result.loss, t.sea, 1.8)])
         curves = []
         count = len(result.factors)

@@ -12,9 +12,14 @@ from onda.app.plots.colors import deviation_scale
 from onda.app.shell.fields import label
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
+from onda.project.quantities import split_si
 from onda.studies.lines.impedance import LinesTogether
 
 __all__ = ["TogetherView"]
+
+
+def _delay(delay: float) -> str:
+    return " ".join(split_si(delay, "delay per length", digits=4))
 
 
 class _ModeBars(QWidget):
@@ -33,9 +38,7 @@ class _ModeBars(QWidget):
         self._lines = lines
         if lines is not None:
             pairs = zip(lines.mode_z, lines.mode_delay, strict=True)
-            self.setAccessibleDescription(
-                "; ".join(f"{z:.1f} ohm {d * 1e9:.3f} ps/mm" for z, d in pairs)
-            )
+            self.setAccessibleDescription("; ".join(f"{z:.1f} ohm {_delay(d)}" for z, d in pairs))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -63,7 +66,7 @@ class _ModeBars(QWidget):
                 painter.setBrush(QColor(t.sea if share >= 0 else t.below_zero))
                 painter.drawRect(rect.normalized())
             painter.setFont(look.mono(11))
-            words = f"{lines.mode_z[m]:6.1f} Ω  {lines.mode_delay[m] * 1e9:.3f} ps/mm"
+            words = f"{lines.mode_z[m]:6.1f} Ω  {_delay(lines.mode_delay[m])}"
             text(painter, QRectF(bars + 12, middle - 9, 180, 18), words, t.ink)
         painter.end()
 
