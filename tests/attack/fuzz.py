@@ -31,6 +31,8 @@ __all__ = ["attack", "attack_contained"]
 
 _SECONDS, _PER_BYTE = 2.0, 2.0 / 1e7
 _ASLEEP = 60.0
+_ALIVE = 2.5
+"""How long a process of its own may be silent before it is given up."""
 _ROOM, _TIMES = 200 * 2**20, 8
 
 
@@ -56,14 +58,14 @@ def attack(
     seed: int,
     *,
     capped: bool,
-    begins: Callable[[int], None] = lambda _: None,
+    begins: Callable[[int, dict[str, Any]], None] = lambda *_: None,
 ) -> dict[str, Any]:
     """Counts and findings of inputs number `first` on.
 
     Parameters
     ----------
     capped : memory is limited, of which the whole process must know
-    begins : called with the number of each input
+    begins : called with the number of each input and what was found before it
     """
     samples = target.samples()
     with suppress(OndaError):
@@ -78,12 +80,24 @@ def attack(
     refused: Counter[str] = Counter()
     findings: list[str] = []
     slowest = 0.0
+
+    def so_far() -> dict[str, Any]:
+        return {
+            "target": target.name,
+            "count": count,
+            "accepted": accepted,
+            "refused": sum(refused.values()),
+            "sentences": len(refused),
+            "slowest_s": slowest,
+            "findings": findings,
+        }
+
     before = [signal.signal(s, _alarm) for s in (signal.SIGPROF, signal.SIGALRM)]
     try:
         for number in range(first, first + count):
             rng = random.Random(f"{seed} {target.name} {number}")
             data = target.make(rng, samples)
-            begins(number)
+            begins(number, so_far())
             if capped:
                 _cap_memory(len(data))
             began = time.process_time()
@@ -111,15 +125,7 @@ def attack(
     finally:
         for number, handler in zip((signal.SIGPROF, signal.SIGALRM), before, strict=True):
             signal.signal(number, handler)
-    return {
-        "target": target.name,
-        "count": count,
-        "accepted": accepted,
-        "refused": sum(refused.values()),
-        "sentences": len(refused),
-        "slowest_s": slowest,
-        "findings": findings,
-    }
+    return so_far()
 
 
 def attack_contained(target: Target, first: int, count: int, seed: int) -> dict[str, Any]:
@@ -133,27 +139,20 @@ def attack_contained(target: Target, first: int, count: int, seed: int) -> dict[
         child = multiprocessing.Process(target=_part, args=(target.name, at, last - at, seed, send))
         child.start()
         send.close()
-        seen, answer = at, None
-        while answer is None:
+        seen, answer = at, {}
+        while seen < last:
             try:
-                if not receive.poll(_SECONDS + 4.0):
+                if not receive.poll(_ALIVE):
                     break
-                told = receive.recv()
+                seen, answer = receive.recv()
             except EOFError:
                 break
-            if isinstance(told, int):
-                seen = told
-            else:
-                answer = told
         child.kill()
         child.join()
-        if answer is not None:
+        if answer:
             parts.append(answer)
-            break
-        lost.append(f"{seen}: its process was lost")
-        if seen > at:
-            # Those before it are gone through once more, without it.
-            parts.append(attack_contained(target, at, seen - at, seed))
+        if seen < last:
+            lost.append(f"{seen}: its process was lost")
         at = seen + 1
     return {
         "target": target.name,
@@ -163,13 +162,16 @@ def attack_contained(target: Target, first: int, count: int, seed: int) -> dict[
         "sentences": max((p["sentences"] for p in parts), default=0),
         "slowest_s": max((p["slowest_s"] for p in parts), default=0.0),
         "findings": [f for p in parts for f in p["findings"]],
-        "contained": len(lost) + sum(p.get("contained", 0) for p in parts),
+        "contained": len(lost),
     }
 
 
 def _part(name: str, first: int, count: int, seed: int, send: Any) -> None:
     sys.stderr = open(os.devnull, "w", encoding="utf-8")  # noqa: SIM115
-    send.send(attack(TARGETS[name], first, count, seed, capped=True, begins=send.send))
+    told = attack(
+        TARGETS[name], first, count, seed, capped=True, begins=lambda *now: send.send(now)
+    )
+    send.send((first + count, told))
 
 
 def main() -> int:

@@ -195,8 +195,8 @@ WRITERS = {
 def _carelessly(path: Path, data: bytes) -> None:
     """As nothing here may write: in place."""
     with path.open("wb") as file:
-        for at in range(0, len(data), 4096):
-            file.write(data[at : at + 4096])
+        for at in range(0, len(data), 32768):
+            file.write(data[at : at + 32768])
             file.flush()
             time.sleep(2e-4)
 
@@ -254,16 +254,17 @@ def main() -> int:
     parser.add_argument(
         "--careless", action="store_true", help="write projects in place, to see it noticed"
     )
+    parser.add_argument("--only", nargs="+", choices=list(WRITERS), default=list(WRITERS))
     given = parser.parse_args()
     if given.careless:
         store.write_atomically = _carelessly  # type: ignore[assignment]
-    each = -(-given.count // len(WRITERS))
+    each = -(-given.count // len(given.only))
     print(f"seed {given.seed}, {each} kills of each", flush=True)
     bad = 0
     with tempfile.TemporaryDirectory() as place:
         for variable in ("XDG_CACHE_HOME", "XDG_STATE_HOME"):
             os.environ[variable] = str(Path(place) / variable)
-        for name in WRITERS:
+        for name in given.only:
             wrong = kill_often(name, each, given.seed, Path(place))
             bad += len(wrong)
             print(f"{name}: {each} kills, {len(wrong)} wrong", flush=True)

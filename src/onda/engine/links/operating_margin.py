@@ -28,6 +28,7 @@ __all__ = [
 
 ComplexArray = NDArray[np.complex128]
 FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
 _MM, _NS, _GHZ = 1e-3, 1e-9, 1e9
 _LOSS_1, _LOSS_2, _DELAY = 1.734e-3, 1.455e-4, 6.141e-3
 """Of the reference package, 1/mm by root GHz, 1/mm by GHz, ns/mm (table 93A-3)."""
@@ -202,12 +203,24 @@ class ChannelMargin:
     warnings: tuple[str, ...] = ()
 
 
-@dataclass(slots=True)
 class _Heard:
-    """A path's pulse at a gain, without transmit taps; near ones never have any."""
+    """A path's pulse at a gain under every setting of the transmit taps; near ones have none."""
 
-    pulse: FloatArray
-    is_near: bool = False
+    def __init__(self, pulse: FloatArray, samples: int, is_near: bool) -> None:
+        self._bare, self._is_near = pulse, is_near
+        # The first tap is not delayed (93A-21).
+        self._delayed = np.stack([np.roll(pulse, k * samples) for k in range(3)])
+        whole = self._delayed[:, : len(pulse) // samples * samples].reshape(3, -1, samples)
+        self._products = np.einsum("anp,bnp->abp", whole, whole)
+
+    def with_taps(self, taps: FloatArray) -> FloatArray:
+        """The pulse with three taps."""
+        return self._bare if self._is_near else np.asarray(taps @ self._delayed)
+
+    def loudest(self, taps: FloatArray) -> float:
+        """Sum of squares at the phase where it is largest (93A-33)."""
+        given = np.array([1.0, 0.0, 0.0]) if self._is_near else taps
+        return float((given @ (given @ self._products)).max())
 
 
 @dataclass(slots=True)
@@ -258,7 +271,11 @@ def channel_margin(
     for gain in terms.gains:
         ctf = _continuous(frequency, gain, terms)
         heard = [
-            _Heard(_trimmed(_pulse(amplitude * h * ctf * shape, step, terms), terms), k > len(far))
+            _Heard(
+                _trimmed(_pulse(amplitude * h * ctf * shape, step, terms), terms),
+                terms.samples,
+                k > len(far),
+            )
             for k, (h, amplitude) in enumerate(zip(transfers, amplitudes, strict=True))
         ]
         noise = _noise(frequency, ctf, terms)
@@ -308,11 +325,6 @@ def _noise(f: FloatArray, ctf: ComplexArray, terms: MarginTerms) -> float:
     return math.sqrt(terms.noise * float(np.trapezoid(power, f)))
 
 
-def _with_taps(pulse: FloatArray, before: float, main: float, behind: float, m: int) -> FloatArray:
-    """Three taps; the first is not delayed (93A-21)."""
-    return np.asarray(before * pulse + main * np.roll(pulse, m) + behind * np.roll(pulse, 2 * m))
-
-
 def _sampling(pulse: FloatArray, terms: MarginTerms) -> float:
     """t_s in samples (93A-25): the last moment before the top that meets it, else the first behind.
 
@@ -339,8 +351,13 @@ def _sampling(pulse: FloatArray, terms: MarginTerms) -> float:
     return float(k[i] + wrong[i] / (wrong[i] - wrong[i + 1]))
 
 
-def _at(pulse: FloatArray, where: FloatArray) -> FloatArray:
-    return np.asarray(np.interp(where, np.arange(len(pulse)), pulse, left=0.0, right=0.0))
+def _every(pulse: FloatArray, at: float, steps: IntArray) -> FloatArray:
+    """The pulse at a place and steps from it, in straight pieces; nothing beyond its ends."""
+    whole = math.floor(at)
+    part, last = at - whole, len(pulse) - 1
+    k = whole + steps
+    here, after = pulse[np.clip(k, 0, last)], pulse[np.clip(k + 1, 0, last)]
+    return np.where((k < 0) | (k + part > last), 0.0, (1.0 - part) * here + part * after)
 
 
 def _interfering(
@@ -350,15 +367,14 @@ def _interfering(
     m = terms.samples
     first = -math.floor(at / m)
     numbers = np.arange(first, math.floor((len(pulse) - 1 - at) / m) + 1)
-    places = np.asarray(at + numbers * m, dtype=np.float64)
-    cursors = _at(pulse, places)
+    cursors = _every(pulse, at, numbers * m)
     main = float(cursors[-first])
     behind = cursors[-first + 1 : -first + 1 + terms.decisions]
     taps = np.clip(behind / main, -terms.tap_limit, terms.tap_limit)
     rest = cursors.copy()
     rest[-first] = 0.0
     rest[-first + 1 : -first + 1 + len(taps)] -= main * taps
-    late, early = _at(pulse, np.asarray(places + 1.0)), _at(pulse, np.asarray(places - 1.0))
+    late, early = (_every(pulse, at + one, numbers * m) for one in (1.0, -1.0))
     slopes = 0.5 * m * (late - early)
     return main, taps, rest, slopes
 
@@ -372,14 +388,15 @@ def _phase_power(pulse: FloatArray, terms: MarginTerms) -> FloatArray:
 
 def _tried(heard: list[_Heard], gain: float, noise: float, terms: MarginTerms) -> list[_Try]:
     """The best transmit taps at a gain."""
-    m, power = terms.samples, terms.symbol_power
+    power = terms.symbol_power
     best: _Try | None = None
     for before in terms.before:
         for behind in terms.behind:
             main_tap = 1.0 - abs(before) - abs(behind)
             if main_tap < terms.least_main - 1e-12:
                 continue
-            pulse = _with_taps(heard[0].pulse, before, main_tap, behind, m)
+            given = np.array([before, main_tap, behind])
+            pulse = heard[0].with_taps(given)
             if -float(pulse.min()) >= float(pulse.max()):
                 # Upside down, or nothing at all.
                 continue
@@ -387,14 +404,7 @@ def _tried(heard: list[_Heard], gain: float, noise: float, terms: MarginTerms) -
             main, taps, rest, slopes = _interfering(pulse, at, terms)
             if not main > 0.0:
                 continue
-            crosstalk = 0.0
-            others = []
-            for other in heard[1:]:
-                own = other.pulse
-                if not other.is_near:
-                    own = _with_taps(own, before, main_tap, behind, m)
-                others.append(own)
-                crosstalk += power * float(_phase_power(own, terms).max())
+            crosstalk = power * sum(other.loudest(given) for other in heard[1:])
             isi = power * float((rest**2).sum())
             jitter = (terms.dual_dirac**2 + terms.random**2) * power * float((slopes**2).sum())
             transmitter = main**2 * 10.0 ** (-terms.snr / 10.0)
@@ -407,7 +417,8 @@ def _tried(heard: list[_Heard], gain: float, noise: float, terms: MarginTerms) -
                 )
                 best = _Try(
                     merit, MarginSettings(before, main_tap, behind, gain), pulse, at, taps,
-                    sigmas, slopes, others,  # type: ignore[arg-type]
+                    sigmas, slopes,  # type: ignore[arg-type]
+                    [other.with_taps(given) for other in heard[1:]],
                 )  # fmt: skip
     return [] if best is None else [best]
 
