@@ -70,9 +70,7 @@ def _first_order(u: FloatArray, pole: complex, step: float) -> NDArray[np.comple
     # The integrals of exp(p (T - t)) against a constant and against a rising line.
     whole = np.expm1(x) / pole
     rising = (np.expm1(x) - x) / (pole * x)
-    a, b = whole - rising, rising
-    from scipy.signal import lfilter
+    # Compiled, and loaded with what compiles, where it is needed first.
+    from onda.engine.links.filter_kernels import one_pole
 
-    # What is there before the first sample is nothing, so that it only feeds the second one.
-    y = np.asarray(lfilter([b, a], [1.0, -decay], u.astype(complex)))
-    return y - b * u[0] * decay ** np.arange(len(u))
+    return one_pole(u, decay, rising, whole - rising)
