@@ -33,6 +33,21 @@ def _own_settings(tmp_path: Path) -> None:
 
 
 @pytest.fixture
+def qtbot(qtbot: QtBot) -> Iterator[QtBot]:
+    """What is shown lives as long as its test: freed while it is painted it would crash."""
+    shown: list[QWidget] = []
+    add = qtbot.addWidget
+
+    def keep(widget: QWidget, **more: Callable[[QWidget], None]) -> None:
+        shown.append(widget)
+        add(widget, **more)
+
+    qtbot.addWidget = keep  # type: ignore[method-assign]
+    yield qtbot
+    shown.clear()
+
+
+@pytest.fixture
 def look(qapp: QApplication) -> Look:
     """The looks by day."""
     return Look()
@@ -52,14 +67,13 @@ def make_window(qtbot: QtBot, project: Project, shared_cache: ResultCache) -> It
     made: list[MainWindow] = []
 
     def make(what: Project = project, path: Path | None = None, stage: str = "paths") -> MainWindow:
-        window = MainWindow(what, path, place=threads(2), cache=shared_cache)
+        window = MainWindow(what, path, stage=stage, place=threads(2), cache=shared_cache)
         # Tests need no pause before the rest of the board is looked at.
         window.standing.rest_ms = 20
         window.standing._book = _BOOK
         made.append(window)
         qtbot.addWidget(window)
         window.show()
-        window.selection.go(stage)
         assert window.settle()
         return window
 

@@ -34,8 +34,10 @@ def remember_file(path: Path) -> None:
 
 
 def remember_look(night: bool) -> None:
-    """Remember whether it is night, and the units in use."""
+    """Remember whether it is night, and the units in use; nothing is written that is known."""
     units = units_in_use()
+    if known_look() == (night, units):
+        return
     for key, value in (("night", night), ("lengths", units.lengths), ("losses", units.losses)):
         _settings().setValue(key, value)
 

@@ -196,6 +196,7 @@ class Look(QObject):
         return f"""
         QWidget {{ background: {t.paper}; color: {t.ink}; font-family: "{self._sans}"; font-size: 12px; }}
         QLabel {{ background: transparent; }}
+        CurvePlot, CurvePlot QWidget {{ background: transparent; border: none; }}
         #sheet, #course, #inspector, #strip {{ background: {t.sheet}; }}
         #course {{ border-bottom: 2px solid {t.hairline}; }}
         #strip {{ border-top: 2px solid {t.hairline}; }}

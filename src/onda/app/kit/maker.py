@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QGridLayout,
@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from onda.app.kit.surface import scrolled
 from onda.app.shell.chips import Chips
-from onda.app.shell.fields import ChoiceBox, Entry, label
+from onda.app.shell.fields import ChoiceBox, Entry, claims_escape, label
 from onda.app.theme import Look
 from onda.project.model import Project
 from onda.project.recipe import Decision, Recipe, defaults, several
@@ -263,6 +263,12 @@ class MakerPage(QWidget):
         if self._asks_more():
             return
         self.made.emit(self._kind, dict(self._decided))
+
+    def event(self, event: QEvent | None) -> bool:
+        if event is not None and claims_escape(event) and self.cancel.isVisible():
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: object) -> None:
         """Escape leaves, where there is somewhere to go."""

@@ -122,7 +122,6 @@ class CurvePlot(pg.PlotWidget):
     def _restyle(self) -> None:
         t = self._look.t
         self.setBackground(None)
-        self.setStyleSheet("background: transparent; border: none;")
         font = self._look.font(11)
         for axis in self._axes.values():
             axis.setPen(pg.mkPen(t.hairline))
@@ -132,7 +131,6 @@ class CurvePlot(pg.PlotWidget):
         self.box.setBackgroundColor(t.sheet)
         self.lettering.restyle()
         self.readouts.restyle()
-        self._empty.setStyleSheet(f"color: {t.secondary}; font-size: 11px;")
         self._show_again()
 
     def _show_again(self) -> None:

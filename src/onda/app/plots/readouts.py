@@ -34,6 +34,13 @@ class Readouts:
         self._axes = Axis(""), Axis("")
         self._lines: list[Any] = []
         self.told: list[str] = []
+        self._is_made = False
+
+    def _make(self) -> None:
+        """What is drawn, made at the first need: most plots are never pointed at."""
+        if self._is_made:
+            return
+        self._is_made = True
         self.readout = pg.TextItem(anchor=(1, 0))
         self.readout.setZValue(50)
         self.words = pg.TextItem(anchor=(0, 1))
@@ -42,11 +49,14 @@ class Readouts:
         self._cross.setZValue(40)
         self._dots = pg.ScatterPlotItem(size=8)
         for always in (self._cross, self.readout, self.words, self._dots):
-            plot.addItem(always, ignoreBounds=True)
+            self._plot.addItem(always, ignoreBounds=True)
             always.hide()
+        self.restyle()
 
     def restyle(self) -> None:
         """In the colours of the look, on ground of their own."""
+        if not self._is_made:
+            return
         t = self._look.t
         ground = QColor(t.sheet)
         ground.setAlpha(225)
@@ -71,6 +81,7 @@ class Readouts:
 
     def point(self, at: QPointF, curves: Sequence[Curve], x: Axis, y: Axis) -> None:
         """The pointer is at a point of the view: read every curve there."""
+        self._make()
         self._pointer = at
         across = 10.0 ** at.x() if x.log else at.x()
         lines = [f"{across:.4g} {x.unit}"]
@@ -94,8 +105,9 @@ class Readouts:
 
     def hide(self) -> None:
         """Nothing is read until the pointer moves."""
-        self._cross.hide()
-        self.readout.hide()
+        if self._is_made:
+            self._cross.hide()
+            self.readout.hide()
 
     # ---- cursors
 
@@ -118,8 +130,11 @@ class Readouts:
 
     def draw(self, curves: Sequence[Curve], x: Axis, y: Axis) -> None:
         """Draw the cursors on the curves as they are now."""
-        t, traces = self._look.t, _traces(curves)
         self._axes = x, y
+        if not self._cursors and not self._is_made:
+            return
+        self._make()
+        t, traces = self._look.t, _traces(curves)
         self.told = cursor_words(self._cursors, traces, x.unit, y.unit)
         while len(self._lines) < len(self._cursors):
             line = pg.InfiniteLine(angle=90, label="", labelOpts={"position": 0.06})

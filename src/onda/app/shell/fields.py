@@ -32,6 +32,7 @@ __all__ = [
     "QuantityField",
     "TextField",
     "Trim",
+    "claims_escape",
     "label",
 ]
 
@@ -66,13 +67,34 @@ class Heading(QWidget):
         layout.addWidget(self.remark, 1)
 
 
+def claims_escape(event: QEvent | None) -> bool:
+    """Whether a widget is asked if it wants Escape, before the window's own key takes it."""
+    return (
+        isinstance(event, QKeyEvent)
+        and event.type() == QEvent.Type.ShortcutOverride
+        and event.key() == Qt.Key.Key_Escape
+    )
+
+
 class Entry(QLineEdit):
     """A line that is typed in: it undoes its own typing only until that is committed.
 
-    Before and after, undo and redo are the document's.
+    Before and after, undo and redo are the document's. One that is opened `in_place` of what it
+    changes is left with Escape: `abandoned`.
     """
 
+    abandoned = pyqtSignal()
+
+    def __init__(
+        self, content: str = "", parent: QWidget | None = None, *, in_place: bool = False
+    ) -> None:
+        super().__init__(content, parent)
+        self._in_place = in_place
+
     def event(self, event: QEvent | None) -> bool:
+        if event is not None and self._in_place and claims_escape(event):
+            event.accept()
+            return True
         if (
             event is not None
             and event.type() == QEvent.Type.ShortcutOverride
@@ -85,6 +107,9 @@ class Entry(QLineEdit):
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and self._in_place and event.key() == Qt.Key.Key_Escape:
+            self.abandoned.emit()
+            return
         super().keyPressEvent(event)
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             # What it lies on would take the same key for one of its own.

@@ -188,7 +188,7 @@ class Listing(QWidget):
         """Type a name in place of a row's title."""
         index = [r.id for r in rows.rows].index(identifier)
         rect = rows.row_rect(index)
-        editor = Entry(rows)
+        editor = Entry(parent=rows, in_place=True)
         editor.setGeometry(
             QRect(int(rect.left()) + 20, int(rect.top()) + 2, int(rect.width()) - 22, 26)
         )
@@ -203,7 +203,13 @@ class Listing(QWidget):
                 if name and name != rows.rows[index].title:
                     done(identifier, name)
 
+        def abandon() -> None:
+            self._editor = None
+            editor.deleteLater()
+            rows.setFocus()
+
         self._editor = editor
         editor.editingFinished.connect(finish)
+        editor.abandoned.connect(abandon)
         editor.show()
         editor.setFocus()

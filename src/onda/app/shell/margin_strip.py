@@ -77,10 +77,11 @@ class MarginStrip(QWidget):
         self._first = 0
         self._focus_at = 0
         self._editing = ""
-        self.editor = Entry(self)
+        self.editor = Entry(parent=self, in_place=True)
         self.editor.hide()
         self.editor.returnPressed.connect(self._commit)
         self.editor.editingFinished.connect(self.editor.hide)
+        self.editor.abandoned.connect(self.editor.hide)
         self.add = QPushButton("+", self)
         self.add.setObjectName("plain")
         self.add.setAccessibleName("Require something")

@@ -76,6 +76,7 @@ class MainWindow(QMainWindow):
         path: Path | None = None,
         *,
         stages: tuple[StageInfo, ...] = STAGES,
+        stage: str = START,
         place: Place | None = None,
         cache: ResultCache | None = None,
     ) -> None:
@@ -83,7 +84,7 @@ class MainWindow(QMainWindow):
         self.look = Look()
         self.document = Document(project, path)
         self._infos = {s.id: s for s in stages}
-        self.selection = Selection(START, lambda kind: stage_of(kind, stages).id)
+        self.selection = Selection(stage, lambda kind: stage_of(kind, stages).id)
         self.desk = JobDesk(StudyRunner(place or threads(2), cache or ResultCache()))
         self.standing = Standing(self.document, self.desk)
         for model in (self.look, self.document, self.selection, self.desk, self.standing):

@@ -6,12 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from onda.app.plots.sharing import offer_share
-from onda.app.shell.fields import Entry
+from onda.app.shell.fields import Entry, claims_escape
 from onda.app.shell.painting import pen, text
 from onda.app.stages.lines.field_drawing import (
     draw_densities,
@@ -77,11 +77,12 @@ class SectionView(QWidget):
         self._drag: tuple[str, float, float, float] | None = None
         self._frozen_scale: tuple[float, float, float] | None = None
         self._focus_pill = 0
-        self._editor = Entry(self)
+        self._editor = Entry(parent=self, in_place=True)
         self._editor.setObjectName("mono")
         self._editor.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._editor.hide()
         self._editor.returnPressed.connect(self._commit)
+        self._editor.abandoned.connect(self._abandon)
         self._editor.editingFinished.connect(self._editor_left)
         self._editing = ""
         self.setMinimumHeight(190)
@@ -437,6 +438,12 @@ class SectionView(QWidget):
             self._frozen_scale = None
             self.drag_ended.emit()
 
+    def event(self, event: QEvent | None) -> bool:
+        if event is not None and claims_escape(event) and self._drag is not None:
+            event.accept()
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Tab-like stepping through the dimensions with the arrows, Enter to type."""
         if event is None:
@@ -477,6 +484,11 @@ class SectionView(QWidget):
         self.setFocus()
         if key:
             self.typed.emit(key, self._editor.text())
+
+    def _abandon(self) -> None:
+        self._editing = ""
+        self._editor.hide()
+        self.setFocus()
 
     def _editor_left(self) -> None:
         if self._editor.isVisible() and not self._editor.hasFocus():
