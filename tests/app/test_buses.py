@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import openpyxl
@@ -505,6 +506,8 @@ def test_a_row_of_levels_is_what_all_signals_of_a_lane_leave() -> None:
     # From the highest zero of all to their lowest one.
     assert (row.low, row.high) == pytest.approx((0.5, 0.8))
     assert row_words(row) == "S, Write, typ: level 610 mV in an eye from 500 to 800 mV"
+    below = replace(row, level=-0.05, low=-0.2, high=0.3)
+    assert row_words(below).endswith("level \u221250 mV in an eye from \u2212200 to 300 mV")
 
 
 def levelled(late: float, moved: float, room: float, failure: str = "") -> Levelled:

@@ -112,7 +112,7 @@ def test_settings_and_the_worst_bits_are_said(rated: LinkEye) -> None:
         worst_symbols=symbols, levels=(-1.0, 1.0),
     )  # fmt: skip
     assert worst_words(one) == (
-        f"Transmit taps 0 0.85 -0.15. Feedback {format_si(0.0125, 'voltage', digits=2)}, "
+        f"Transmit taps 0 0.85 \u22120.15. Feedback {format_si(0.0125, 'voltage', digits=2)}, "
         f"{format_si(-0.004, 'voltage', digits=2)}. A one is lowest, by peak distortion, within "
         f"these bits: {'0' * 20}1011"
     )

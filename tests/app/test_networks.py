@@ -21,7 +21,9 @@ from onda.formats.touchstone.reader import read_touchstone
 from onda.formats.touchstone.write import write_touchstone
 from onda.project.model import Project
 from onda.project.networks.network import ChainSource
+from onda.project.quantities import fixed
 from onda.studies.core.margin import State
+from onda.studies.networks.limits import worst_of_curve
 from tests.app.conftest import MakeWindow, drag, only, type_into
 
 
@@ -162,7 +164,21 @@ def test_presets_forms_and_bands(window: MainWindow) -> None:
     limits = [c for c in view.curves if "at least" in c.name]
     # Drawn where they hold: up to 13.28 GHz, then up to 20, and nowhere else.
     assert [round(c.x[-1], 2) for c in limits] == [13.28, 20.0]
-    assert "Holds by" in view.sentence.text()
+    required = next(
+        r
+        for r in window.document.project.requirements
+        if (r.subject, r.measure) == ("up0-channel", "insertion")
+    )
+    worst = worst_of_curve(required, networks.result)
+    assert worst.limit < 0.0
+    assert (
+        view.sentence.text()
+        .removesuffix("</span>")
+        .endswith(
+            f">Holds by {worst.margin:.2f} dB at {worst.frequency / 1e9:.3g} GHz: "
+            f"{fixed(worst.value, 2)} dB against \u2212{-worst.limit:.2f} dB ({worst.curve})."
+        )
+    )
     type_into(view.typed_band.edit, "1 to 8 GHz")
     assert view.curves[0].x[0] >= 1.0
     assert view.curves[0].x[-1] <= 8.0

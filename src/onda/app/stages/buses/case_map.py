@@ -46,7 +46,7 @@ def case_words(case: BusCase, then: BusCase | None = None) -> str:
         return f"{name}: {found.failure}"
     words = (
         f"{name}: set-up {fixed(1e12 * case.setup, 0)} ps, hold {fixed(1e12 * case.hold, 0)} ps, "
-        f"{fixed(1e3 * found.height, 0)} mV at {1e3 * found.level:.0f} mV"
+        f"{fixed(1e3 * found.height, 0)} mV at {fixed(1e3 * found.level, 0)} mV"
     )
     if then is not None and not math.isnan(then.worst):
         more = fixed(1e12 * (case.worst - then.worst), 0, sign=True)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from onda.app.plots.axes import even_step, number_text
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
+from onda.project.quantities import fixed
 from onda.studies.buses.bus import BusResult
 
 __all__ = ["LevelChart", "LevelRow", "level_rows", "row_words"]
@@ -55,8 +56,8 @@ def level_rows(result: BusResult) -> list[LevelRow]:
 def row_words(row: LevelRow) -> str:
     """A row in a sentence."""
     name = f"{row.lane}, {row.operation}, {row.corner}"
-    eye = f"{1e3 * row.low:.0f} to {1e3 * row.high:.0f} mV"
-    return f"{name}: level {1e3 * row.level:.0f} mV in an eye from {eye}"
+    eye = f"{fixed(1e3 * row.low, 0)} to {fixed(1e3 * row.high, 0)} mV"
+    return f"{name}: level {fixed(1e3 * row.level, 0)} mV in an eye from {eye}"
 
 
 class LevelChart(QWidget):

@@ -171,9 +171,10 @@ def bit_words(seen: Seen) -> str:
     if bits.height <= 0.0:
         return f"Ones and zeros of {bits.lane} do not stay apart while all lanes send."
     wide = bits.width / bits.unit_interval
+    level = f"{bits.level:.3g}".replace("-", "\u2212")
     return (
         f"127 bits on all lanes, with devices: at {bits.lane} ones and zeros stay "
-        f"{format_si(bits.height, 'voltage')} apart, {wide:.2f} UI at {bits.level:.3g} V."
+        f"{format_si(bits.height, 'voltage')} apart, {wide:.2f} UI at {level} V."
     )
 
 

@@ -11,7 +11,7 @@ from onda.app.shell.fields import TextField, label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.stages.eyes.margin_sheet import SHEET
 from onda.app.theme import Look
-from onda.project.quantities import format_si
+from onda.project.quantities import fixed, format_si
 from onda.studies.links.margin import ChannelMargin, MarginTerms
 
 __all__ = ["MarginView"]
@@ -71,7 +71,7 @@ class MarginView(QWidget):
             self.pulse.show_curves([], empty="")
             return
         holds = "holds" if found.com_db >= _LEAST else "fails"
-        words = f"Operating margin {found.com_db:.2f} dB, at least {_LEAST:g} dB: {holds}."
+        words = f"Operating margin {fixed(found.com_db, 2)} dB, at least {_LEAST:g} dB: {holds}."
         self.sentence.setText(" ".join((words, *(f"But {w}." for w in found.warnings))))
 
         def volts(value: float) -> str:

@@ -63,7 +63,7 @@ def worst_words(result: LinkEye) -> str:
     words = []
     if result.chain.taps != (1.0,):
         taps = " ".join(f"{t + 0.0:.3g}" for t in result.chain.taps)
-        words.append(f"Transmit taps {taps}.")
+        words.append(f"Transmit taps {taps}.".replace("-", "\u2212"))
     if result.taps:
         taps = ", ".join(format_si(t, "voltage", digits=2) for t in result.taps[:6])
         words.append(f"Feedback {taps}.")

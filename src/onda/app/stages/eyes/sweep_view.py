@@ -13,7 +13,7 @@ from onda.app.shell.fields import label
 from onda.app.shell.ledger import Column, Ledger, LedgerRow
 from onda.app.stages.eyes.rate_eye import RateEye, reach_of
 from onda.app.theme import Look
-from onda.project.quantities import format_si
+from onda.project.quantities import fixed, format_si
 from onda.studies.links.inputs import Mask
 from onda.studies.links.link import LinkEye
 from onda.studies.links.sweep import SWEEPS, LinkSweep
@@ -155,7 +155,7 @@ class SweepView(QWidget):
             height, width = float(found.heights[k]), float(found.widths[k])
             closed = not height > 0.0
             words = "closed" if closed else format_si(height, "voltage")
-            loss = f"{found.losses[k]:.1f} dB" if found.losses[k] == found.losses[k] else ""
+            loss = f"{fixed(found.losses[k], 1)} dB" if found.losses[k] == found.losses[k] else ""
             shown = f"{width:.3f} UI" if not closed else found.why[k].split(":")[0][:24]
             ink = ((2, t.fails),) if closed else ()
             mark = "\u25b8 " if k == self.chosen else ""

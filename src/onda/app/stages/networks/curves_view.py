@@ -27,6 +27,7 @@ from onda.app.stages.networks.curve_sets import (
 )
 from onda.app.theme import Look
 from onda.errors import InputError, OndaError
+from onda.project.quantities import fixed
 from onda.project.requirements import Requirement
 from onda.studies.networks.limits import limit_lines, worst_of_curve
 from onda.studies.networks.network import NetworkResult
@@ -283,7 +284,7 @@ class CurvesView(QWidget):
             state = "Holds" if found.margin >= 0 else "Fails"
             words.append(
                 f"{state} by {abs(found.margin):.2f} dB at {found.frequency / 1e9:.3g} GHz: "
-                f"{found.value:.2f} dB against {found.limit:.2f} dB"
+                f"{fixed(found.value, 2)} dB against {fixed(found.limit, 2)} dB"
                 + (f" ({found.curve})." if found.curve else ".")
             )
         return " ".join(words)
