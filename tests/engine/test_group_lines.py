@@ -190,3 +190,17 @@ def test_another_impedance_level_keeps_the_waves() -> None:
     assert more.series_impedance(s) == pytest.approx(1.7 * line.series_impedance(s), rel=1e-12)
     assert more.shunt_admittance(s) == pytest.approx(line.shunt_admittance(s) / 1.7, rel=1e-12)
     assert more.r_dc == pytest.approx(1.7 * line.r_dc, rel=1e-12)
+
+
+@pytest.mark.parametrize("factor", [0.5, 2.5])
+def test_another_level_of_impedance_keeps_the_waves(factor: float) -> None:
+    line = group(3)
+    s = 2j * np.pi * np.array([1e8, 3e9])
+    one, other = line.modes(s), line.scaled(factor).modes(s)
+    own = one.gamma[:, np.argsort(one.gamma[1].imag)]
+    theirs = other.gamma[:, np.argsort(other.gamma[1].imag)]
+    assert theirs == pytest.approx(own, rel=1e-9)
+    assert other.admittance == pytest.approx(one.admittance / factor, rel=1e-9)
+    assert line.scaled(factor).series_impedance(s) == pytest.approx(
+        factor * line.series_impedance(s), rel=1e-12
+    )

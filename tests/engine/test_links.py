@@ -292,3 +292,14 @@ def test_nothing_crosses_in_a_closed_eye_without_harm() -> None:
     assert eye.height < 0
     assert 0.0 <= eye.width < 0.5
     assert math.isfinite(eye.jitter_pp)
+
+
+@pytest.mark.parametrize("first", [0, 3, 7])
+def test_bits_are_sampled_midway_between_the_crossings_of_their_edges(first: int) -> None:
+    # Up at once, then down by a half from bit to bit: it rises and is down again a bit later.
+    volts = np.zeros(64)
+    volts[8 + first :] = 0.5 ** (np.arange(56.0 - first) / 8.0)
+    found = sampling_phase(PulseResponse(volts.reshape(-1, 8), 1e-10, 0.0))
+    assert (found - first) % 8 in (3, 4)
+    # Where there is nothing, nothing is midway.
+    assert sampling_phase(PulseResponse(np.zeros((4, 8)), 1e-10, 0.0)) == 0

@@ -11,8 +11,10 @@ from onda.engine.coupled_lines import lossless_coupled
 from onda.engine.lines import CapacitancePart, Line
 from onda.engine.networks.algebra import passivity
 from onda.engine.networks.ports import (
+    find_sides,
     find_through,
     halves_order,
+    judge_order,
     odd_even_order,
     order_words,
     suggest_order,
@@ -224,3 +226,11 @@ def test_doubts_name_what_is_wrong_and_nothing_else() -> None:
     assert high == "above 20 GHz extrapolated, used up to 30"
     few = doubts(quality_of(F[15::16], lossy(3e-9)[15::16]))
     assert any("too coarse" in one for one in few)
+
+
+def test_where_nobody_hears_anybody_nothing_is_said_of_sides() -> None:
+    alone = np.zeros((len(F), 3, 3), complex)
+    assert find_sides(F, alone, (None, None, None)) == (None, None, None)
+    better, words = judge_order(F, alone, (0, 1, 2))
+    assert better is None
+    assert words == "no clear way through; nothing speaks for or against it"

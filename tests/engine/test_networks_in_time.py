@@ -342,3 +342,20 @@ def test_peaks_are_ranked_by_size_with_place_and_share() -> None:
     assert rank_peaks(place, {("A", "near"): 0 * place}, apart=1e-11) == []
     with pytest.raises(NotPhysical, match="three or more"):
         rank_peaks(place[:2], {}, apart=1e-11)
+
+
+@pytest.mark.parametrize(("r", "end"), [(1e9, "open"), (1e-9, "short")])
+def test_layers_end_where_nothing_goes_on(r: float, end: str) -> None:
+    """Ten samples of 75 ohm behind 50 ohm, then nothing, or no way past it."""
+    first = (75.0 - 50.0) / 125.0
+    last = 1.0 if end == "open" else -1.0
+    response = np.zeros(40)
+    response[2] = first
+    # Twenty samples there and back; its first echo ends it.
+    response[22] = (1.0 - first**2) * last
+    found = peeled(np.arange(40.0) * 1e-12, response, 50.0)
+    assert found.ends == end
+    assert len(found.z) == len(found.delay) == 22
+    assert found.z[:2] == pytest.approx(50.0)
+    assert found.z[2:] == pytest.approx(75.0, rel=1e-9)
+    assert found.delay[1] == pytest.approx(0.5e-12)

@@ -7,11 +7,14 @@ import math
 import numpy as np
 import pytest
 
+from onda.engine.circuits import Net, ShuntBranch, solve_transient
 from onda.engine.circuits.dc import device_currents
 from onda.engine.circuits.devices import Device, Port, Table, Term, Weight
 from onda.engine.circuits.line_model import Band, fit_poles, spread_poles, travel_time
+from onda.engine.circuits.stimulus import PiecewiseLinear
 from onda.engine.circuits.transient_kernels import table_at
 from onda.engine.lines import CapacitancePart, Line, waves_along
+from onda.engine.materials import ConstantLoss
 
 
 @pytest.mark.parametrize("x", [-2.0, -1.0, -0.3, 0.0, 0.7, 1.0, 2.5, 3.0, 4.0])
@@ -105,3 +108,31 @@ def test_half_a_wave_stands_on_a_line_that_is_open_at_its_end() -> None:
     )
     assert abs(volts[0, 0]) < 1e-6
     assert abs(amps[1, 0]) < 1e-6
+
+
+def test_a_source_behind_a_coil_rises_by_its_time_constant() -> None:
+    """1 V in 100 ps behind 50 ohm and 5 nH into 50 ohm: L / R is 50 ps."""
+    net = Net(1, (ShuntBranch(0, r=50.0, l=5e-9, source=True), ShuntBranch(0, r=50.0)))
+    rise, tau = 100e-12, 50e-12
+    edge = PiecewiseLinear((0.0, rise), (0.0, 1.0))
+    found = solve_transient(net, edge, end=600e-12, step=0.5e-12)
+
+    def ramp(t: np.ndarray) -> np.ndarray:
+        t = np.maximum(t, 0.0)
+        return t + tau * np.expm1(-t / tau)
+
+    wanted = 0.5 / rise * (ramp(found.time) - ramp(found.time - rise))
+    assert found.node(0) == pytest.approx(wanted, abs=1e-5)
+
+
+def test_a_line_has_the_root_of_its_series_over_its_shunt() -> None:
+    line = Line(3e-7, (CapacitancePart(1.2e-10, 4.0, ConstantLoss(4.0, 0.02, 1e9)),), 5.0, 1e-3)
+    f = np.array([1e7, 1e9, 2e10])
+    s = 2j * np.pi * f
+    gamma, z = line.propagation(s)
+    assert line.impedance(f) == pytest.approx(z, rel=1e-12)
+    # gamma Z is what lies in series, gamma / Z what lies across.
+    assert (gamma / z).imag == pytest.approx(
+        2 * np.pi * f * 1.2e-10 * ConstantLoss(4.0, 0.02, 1e9).permittivity(s).real / 4.0, rel=1e-6
+    )
+    assert ((gamma * z).imag > 2 * np.pi * f * 3e-7).all()
