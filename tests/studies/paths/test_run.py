@@ -1,0 +1,63 @@
+"""How far a path's solution is from one of ever smaller steps, against such a one."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from onda.engine.circuits import solve_transient
+from onda.project.model import Project
+from onda.studies.paths import run as run_module
+from onda.studies.paths.inputs import path_inputs
+from onda.studies.paths.run import run_path
+from onda.studies.paths.build import stimuli
+
+
+@pytest.mark.parametrize("name", ["clk-two", "clk-adc"])
+def test_the_stated_error_of_steps_is_that_against_very_small_ones(
+    project: Project, name: str
+) -> None:
+    found = run_path(path_inputs(project.design, project.design.path(name)))
+    step = float(found.solution.time[1] - found.solution.time[0])
+    drive = stimuli(found.built, found.inputs, found.edges)
+    end = float(found.solution.time[-1])
+    exact = solve_transient(found.net, drive, end=end, step=step / 8.0)
+    dies = [r.die for r in found.built.ends]
+    off = max(
+        np.abs(np.interp(found.solution.time, exact.time, exact.node(d)) - found.solution.node(d))
+        .max()
+        for d in dies
+    )  # fmt: skip
+    swing = np.abs(found.highs - found.lows)[dies].max()
+    assert found.step_error == pytest.approx(off / swing, rel=0.5)
+    assert 0.0 < found.step_error <= 1e-3
+    quick = run_path(path_inputs(project.design, project.design.path(name), fine=False))
+    assert np.isnan(quick.step_error)
+
+
+def test_the_error_is_a_share_of_the_largest_swing(
+    project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """One of two receivers is said to swing ten times as far: the error is a tenth of it."""
+    inputs = path_inputs(project.design, project.design.path("clk-two"))
+    plain = run_path(inputs)
+    own = run_module.dc_voltages
+    first = plain.built.ends[0].die
+
+    def wider(*given: object) -> np.ndarray:
+        levels = own(*given)  # type: ignore[arg-type]
+        levels[first] *= 10.0
+        return levels
+
+    monkeypatch.setattr(run_module, "dc_voltages", wider)
+    # No step is halved either time.
+    monkeypatch.setattr(run_module, "_HALVINGS", 0)
+    wide = run_path(replace(inputs))
+    monkeypatch.setattr(run_module, "dc_voltages", own)
+    once = run_path(replace(inputs))
+    swings = np.abs(plain.highs - plain.lows)[[r.die for r in plain.built.ends]]
+    expected = once.step_error * swings.max() / max(10.0 * swings[0], swings[1])
+    assert wide.step_error == pytest.approx(expected, rel=1e-9)
+    assert wide.step_error < 0.2 * once.step_error
