@@ -28,6 +28,7 @@ from onda.studies.lines.tolerance import TOLERANCE, ToleranceInputs
 from onda.studies.lines.variations import spread_inputs
 from onda.studies.networks.inputs import network_inputs
 from onda.studies.networks.network import NETWORK
+from onda.studies.paths.corners import corner_variants
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.path import PATH
 from onda.studies.paths.sweep import measures_with
@@ -275,3 +276,17 @@ def test_a_network_tells_what_its_study_holds(
             assert float(x) == pytest.approx(place, rel=1e-5)
             assert float(y) == pytest.approx(z, rel=1e-5)
     assert next(written, None) is None
+
+
+def test_a_sweep_over_corners_tells_the_worst_of_them(project: Project, file: str) -> None:
+    """Every value in every corner by itself; what is told is the worst of all receivers."""
+    found = told("path", file, "--path", "clk-adc", "--sweep", "Rs=5..65ohm", "--corners")
+    variants = corner_variants(project.design, project.design.path("clk-adc"))
+    assert len(variants) > 1
+    for k in (0, len(found["values"]) - 1):
+        value = found["values"][k]
+        every = [m for v in variants for m in measures_with(v.path, "Rs", value)]
+        delays = [m.delay for m in every]
+        assert found["measures"]["overshoot"][k] == pytest.approx(max(m.overshoot for m in every))
+        assert found["measures"]["delay"][k] == pytest.approx(max(delays))
+        assert min(delays) < max(delays)

@@ -10,9 +10,9 @@ import pytest
 from onda.engine.circuits import solve_transient
 from onda.project.model import Project
 from onda.studies.paths import run as run_module
+from onda.studies.paths.build import stimuli
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.run import run_path
-from onda.studies.paths.build import stimuli
 
 
 @pytest.mark.parametrize("name", ["clk-two", "clk-adc"])
