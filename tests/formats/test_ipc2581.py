@@ -219,3 +219,10 @@ def test_any_damage(at: int, length: int, new: bytes) -> None:
         read_ipc2581(FOREIGN[:at] + new + FOREIGN[at + length :])
     except InputError:
         return
+
+
+def test_what_is_too_large_is_not_parsed() -> None:
+    with pytest.raises(InputError, match="larger than 64 MiB"):
+        read_ipc2581(bytes(64 * 2**20 + 1))
+    with pytest.raises(InputError, match="XML"):
+        read_ipc2581(bytes(64 * 2**20))

@@ -165,7 +165,7 @@ def test_a_flipped_character_is_read_or_refused(position: int, byte: int) -> Non
 
 
 def test_missing_binary_and_oversized_files(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    tmp_path: Path,
 ) -> None:
     with pytest.raises(InputError, match="no such file"):
         load_project(tmp_path / "gone.onda")
@@ -175,8 +175,11 @@ def test_missing_binary_and_oversized_files(
         load_project(binary)
     with pytest.raises(InputError, match="is a folder, no file"):
         load_project(tmp_path)
-    monkeypatch.setattr(store, "_LARGEST_BYTES", 4)
-    with pytest.raises(InputError, match="larger than"):
+    os.truncate(binary, 64 * 2**20)
+    with pytest.raises(InputError, match="not UTF-8"):
+        load_project(binary)
+    os.truncate(binary, 64 * 2**20 + 1)
+    with pytest.raises(InputError, match="larger than 64 MiB"):
         load_project(binary)
 
 
