@@ -1,4 +1,4 @@
-"""Every remark of the checks of an IBIS file, with its line, and the sizes from which on it comes."""
+"""Every remark of the checks of an IBIS file: its line, and the sizes from which on it comes."""
 
 from __future__ import annotations
 

@@ -188,6 +188,24 @@ def test_a_path_takes_what_was_decided(board: Project) -> None:
     assert [r.at_most.si for r in limited.requirements if r.ref == ref] == [0.2]
 
 
+def test_a_clock_runs_for_periods_of_its_own_and_an_edge_for_its_flight(board: Project) -> None:
+    answers = {"line_class": "single", "length": "85 mm", "edge": "40 ps"}
+    slow, ref = cook(RECIPES["path"], board, answers | {"sends": "clock", "frequency": "10 MHz"})
+    stimulus = slow.design.path(ref.id).stimulus
+    assert (stimulus.kind, stimulus.rate) == ("clock", None)
+    assert stimulus.frequency is not None
+    assert stimulus.frequency.si == 10e6
+    assert stimulus.window.si == pytest.approx(250e-9)
+    # A fast one is looked at as long as an edge is: until echoes have gone.
+    windows = []
+    for sends in ({"sends": "clock", "frequency": "5 GHz"}, {"sends": "edge"}):
+        made, ref = cook(RECIPES["path"], board, answers | sends)
+        windows.append(made.design.path(ref.id).stimulus.window.si)
+    assert windows[0] == windows[1]
+    # Eight times there at 7.5 ns/m or less, and four edges.
+    assert 4e-9 < windows[1] < 8.0 * 7.5e-9 * 0.085 + 0.2e-9
+
+
 def test_a_link_runs_over_a_path_or_a_network(board: Project) -> None:
     with_network, network = cook(RECIPES["network"], board, {"of": "line:pairs"})
     over_path, a = cook(RECIPES["link"], with_network, {"over": "path:lane", "rate": "8 Gb/s"})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from pathlib import Path
 
@@ -9,7 +10,7 @@ import numpy as np
 import pytest
 
 from onda.errors import InputError, NotPhysical
-from onda.formats.build_table import BuildTable, layers_from_csv
+from onda.formats.build_table import BuildTable, SpanRow, layers_from_csv
 from onda.formats.material_csv import MaterialRow
 from onda.project.base import set_value
 from onda.project.build.edits import (
@@ -89,6 +90,18 @@ def test_via_spans_must_end_on_copper(project) -> None:
     ):
         with pytest.raises(InputError, match=words):
             with_stackup(project, vias=(via.model_copy(update=changes),))
+
+
+def bare(project: Project) -> Project:
+    """Its build with nothing on it."""
+    return set_value(
+        project,
+        design=set_value(
+            project.design, line_classes=(), paths=(), groups=(), networks=(), links=(), buses=(),
+            sheet_lines=(), shielded=(),
+        ),
+        requirements=(),
+    )  # fmt: skip
 
 
 # -- edits ---------------------------------------------------------------------
@@ -398,15 +411,70 @@ def test_a_value_out_of_range_is_told_with_its_row(
     table = build_table(project, None)
     some = list(getattr(table, rows))
     some[number] = replace(some[number], **change)
-    bare = set_value(
-        project,
-        design=set_value(
-            project.design, line_classes=(), paths=(), groups=(), networks=(), links=(), buses=(),
-            sheet_lines=(), shielded=(),
-        ),
-        requirements=(),
-    )  # fmt: skip
     with pytest.raises(InputError) as told:
-        take_build(bare, replace(table, **{rows: tuple(some)}))
+        take_build(bare(project), replace(table, **{rows: tuple(some)}))
     assert str(told.value).startswith(words)
     assert "does not fit" in str(told.value)
+
+
+def test_vias_of_an_unknown_kind_are_told_by_where_they_end(project: Project) -> None:
+    table = build_table(project, None)
+    copper = [r.name for r in table.layers if r.kind in ("signal", "plane")]
+    first, second, *_, last = copper
+    ends = {"a": (first, last), "b": (first, second), "c": (second, last), "d": tuple(copper[1:3])}
+    spans = tuple(SpanRow(n, "hole", top, bottom, 0.0) for n, (top, bottom) in ends.items())
+    spans += (SpanRow("e", "hole", "nowhere", last, 3e-4), SpanRow("f", "micro", first, last, 1e-4))
+    made = take_build(bare(project), replace(table, spans=spans)).project
+    found = {v.name: v for v in made.design.stackup.vias}
+    assert {n: v.kind for n, v in found.items()} == {
+        "a": "through", "b": "blind", "c": "blind", "d": "buried", "f": "micro",
+    }  # fmt: skip
+    # What has no drill gets a usual one.
+    assert found["a"].drill.si == pytest.approx(200e-6)
+    assert found["f"].drill.si == pytest.approx(100e-6)
+
+
+def test_wishes_that_cannot_be_taken_are_told(project: Project) -> None:
+    table = build_table(project, None)
+    good = next(w for w in table.wishes if w.kind == "pair")
+    wishes = (
+        replace(good, name="right"),
+        replace(good, name="no gap", gap=math.nan),
+        replace(good, name="no width", width=math.nan),
+        replace(good, name="no layer", layer="L99"),
+        replace(good, name="no ohm", ohm=0.0),
+    )
+    taken = take_build(bare(project), replace(table, wishes=wishes))
+    assert [c.name for c in taken.project.design.line_classes] == ["right"]
+    assert list(taken.remarks) == [
+        f"no gap on {good.layer}: a pair without a gap, not taken over",
+        f"no width on {good.layer}: not taken over, its width or layer is missing",
+        "no layer on L99: not taken over, its width or layer is missing",
+        f"no ohm on {good.layer}: not taken over, its width or layer is missing",
+    ]
+
+
+def test_the_first_layer_of_its_kind_is_a_usual_one(project: Project) -> None:
+    """There is none that it could be like."""
+    stackup = project.design.stackup
+    copper = tuple(x for x in stackup.layers if x.kind == "copper")
+    only = set_value(stackup, layers=copper, zones=(), vias=())
+    alone = set_value(bare(project), design=set_value(bare(project).design, stackup=only))
+    below = copper[0].id
+    made, name = add_layer(alone, below, "dielectric")
+    layer = made.design.stackup.layer(name)
+    assert (layer.thickness.si, layer.name) == (pytest.approx(100e-6), "prepreg")
+    assert layer.material == project.design.materials[0].id
+    made, name = add_layer(alone, below, "coating")
+    layer = made.design.stackup.layer(name)
+    sizes = (layer.over_laminate.si, layer.over_copper.si, layer.beside.si)
+    assert sizes == pytest.approx((25e-6, 14e-6, 12e-6))
+    empty = set_value(alone, design=set_value(alone.design, materials=()))
+    with pytest.raises(InputError, match="there is no material yet"):
+        add_layer(empty, below, "coating")
+    films = tuple(x for x in stackup.layers if x.kind == "dielectric")
+    other = set_value(alone, design=set_value(alone.design, stackup=set_value(only, layers=films)))
+    made, name = add_layer(other, films[0].id, "copper")
+    layer = made.design.stackup.layer(name)
+    assert (layer.role, layer.thickness.si) == ("plane", pytest.approx(17e-6))
+    assert layer.undercut.si == pytest.approx(4e-6)
