@@ -230,9 +230,10 @@ def _doubts(
     most = chain.limit * main
     stuck = [k for k, tap in enumerate(taps, 1) if abs(tap) >= 0.999 * most > 0.0]
     if stuck:
+        which, stand = ("taps", "stand at their") if len(stuck) > 1 else ("tap", "stands at its")
         yield (
-            f"tap{'s' if len(stuck) > 1 else ''} {', '.join(map(str, stuck))} of the decision "
-            f"feedback stand at their limit of {most * 1e3:.3g} mV"
+            f"{which} {', '.join(map(str, stuck))} of the decision feedback {stand} limit of "
+            f"{most * 1e3:.3g} mV"
         )
     if math.fsum(abs(t) for t in taps) > main:
         # An error then turns the next symbols over by itself.

@@ -1,0 +1,98 @@
+"""Pieces of a link's studies by themselves, against sums made by hand."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from types import SimpleNamespace
+from typing import Any
+
+import numpy as np
+import pytest
+
+from onda.engine.links.chain import Chain
+from onda.project.model import Project
+from onda.studies.links.channel import channel_step
+from onda.studies.links.inputs import link_inputs
+from onda.studies.links.link import _doubts
+from onda.studies.links.waves import _refolded
+
+
+def test_a_wave_is_folded_with_what_lies_between_two_responses() -> None:
+    """What turns one into the other is three taps: so it is done to the wave."""
+    rng = np.random.default_rng(3)
+    before = np.exp(-np.arange(200.0) / 6.0)
+    taps = np.array([0.8, -0.25, 0.1])
+    made = np.convolve(before, taps)[:200]
+    wave = np.repeat(rng.choice([-0.5, 0.5], 60), 16)
+    wanted = np.convolve(wave, taps)[: len(wave)]
+    assert _refolded(wave, before, made) == pytest.approx(wanted, abs=1e-6)
+    # And nothing is asked for where nothing comes through: a response without its even places.
+    hollow = np.zeros(200)
+    hollow[[0, 2]] = 1.0
+    kept = _refolded(wave, hollow, hollow)
+    assert np.isfinite(kept).all()
+    assert np.abs(kept - wave).max() < 0.05
+
+
+def doubts(
+    taps: tuple[float, ...] = (), *, main: float = 0.2, random: float = 0.0, edge: float = 0.0
+) -> list[str]:
+    """Doubts of a link of 100 ps with feedback taps in V, limited to half of the main cursor."""
+    density = np.zeros((4, 9))
+    density[2, 0] = edge
+    inputs: Any = SimpleNamespace(
+        jitter=SimpleNamespace(random=random), channel=SimpleNamespace(unit_interval=100e-12)
+    )
+    best: Any = SimpleNamespace(volts=np.linspace(-0.4, 0.4, 9), density=density)
+    return list(_doubts(inputs, Chain(limit=0.5), {0: main}, taps, best))
+
+
+@pytest.mark.parametrize(
+    ("case", "words"),
+    [
+        ({}, []),
+        ({"taps": (0.05, -0.05)}, []),
+        (
+            {"taps": (0.1, -0.05)},
+            ["tap 1 of the decision feedback stands at its limit of 100 mV"],
+        ),
+        (
+            {"taps": (-0.1, 0.01, 0.0999)},
+            ["taps 1, 3 of the decision feedback stand at their limit of 100 mV",
+             "errors of the decision feedback may run on: its taps together exceed the main cursor"],
+        ),
+        (
+            {"taps": (0.08, 0.08, -0.05)},
+            ["errors of the decision feedback may run on: its taps together exceed the main cursor"],
+        ),
+        ({"taps": (0.08, 0.07, -0.05)}, []),
+        ({"random": 9.9e-12}, []),
+        (
+            {"random": 10.1e-12},
+            ["random jitter above 0.1 UI leaves the moments that are looked at"],
+        ),
+        ({"edge": 1e-16}, []),
+        ({"edge": 1e-14}, ["noise reaches beyond the 0.8 V that are looked at"]),
+    ],
+)  # fmt: skip
+def test_doubts_come_where_their_reason_begins(case: dict[str, Any], words: list[str]) -> None:
+    assert doubts(**case) == words
+
+
+def test_what_is_sent_has_the_edge_that_the_channel_is_given(project: Project) -> None:
+    """Straight from one level to the other, in 0 to 100 %, at its middle two bits in."""
+    inputs = link_inputs(project.design, project.design.link("up1")).channel
+    unit = inputs.unit_interval
+    far = channel_step(inputs)
+    at_start = replace(inputs, at_start=True)
+    for edge, took in ((0.3 * unit, 0.5 * unit), (0.9 * unit, unit)):
+        assert at_start.lane is not None
+        found = channel_step(replace(at_start, lane=replace(at_start.lane, edge=edge)))
+        low, high = found.volts[0], found.volts[-1]
+        middle = np.interp(0.5, (found.volts - low) / (high - low), found.time)
+        assert middle == pytest.approx(2.0 * unit, abs=1e-3 * unit)
+        share = (found.volts - low) / (high - low)
+        moving = found.time[(share > 0.0) & (share < 1.0)]
+        assert moving[-1] - moving[0] == pytest.approx(took, rel=0.05)
+        assert found.others.shape[0] == 0
+    assert channel_step(at_start).volts[-1] == pytest.approx(far.volts[-1], rel=1e-9)
