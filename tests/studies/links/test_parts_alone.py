@@ -34,6 +34,9 @@ def test_a_wave_is_folded_with_what_lies_between_two_responses() -> None:
     assert np.abs(kept - wave).max() < 0.05
 
 
+RUN_ON = "errors of the decision feedback may run on: its taps together exceed the main cursor"
+
+
 def doubts(
     taps: tuple[float, ...] = (), *, main: float = 0.2, random: float = 0.0, edge: float = 0.0
 ) -> list[str]:
@@ -59,11 +62,11 @@ def doubts(
         (
             {"taps": (-0.1, 0.01, 0.0999)},
             ["taps 1, 3 of the decision feedback stand at their limit of 100 mV",
-             "errors of the decision feedback may run on: its taps together exceed the main cursor"],
+             RUN_ON],
         ),
         (
             {"taps": (0.08, 0.08, -0.05)},
-            ["errors of the decision feedback may run on: its taps together exceed the main cursor"],
+            [RUN_ON],
         ),
         ({"taps": (0.08, 0.07, -0.05)}, []),
         ({"random": 9.9e-12}, []),
