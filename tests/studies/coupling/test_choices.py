@@ -289,3 +289,43 @@ def test_crowded_bits_leave_less_than_lone_ones(project) -> None:
     with pytest.raises(InputError, match="longer than four bits") as told:
         GROUP_BITS.run(waves_inputs(project.design, fast, "dq3", fine=False), Control())
     assert "lower rate" in str(told.value)
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "value", "room"),
+    [
+        (None, 0.1, 0.08, 0.2),
+        (None, 0.1, 0.13, -0.3),
+        (None, -20.0, -25.0, 0.25),
+        (0.5, None, 0.6, 0.2),
+        (0.5, None, 0.4, -0.2),
+        (0.5, 1.0, 0.9, 0.1),
+        (0.5, 1.0, 0.55, 0.1),
+        (None, 0.0, -0.3, 0.3),
+        (0.0, None, 0.3, 0.3),
+        (None, None, 7.0, np.inf),
+        (0.5, 1.0, np.nan, -np.inf),
+    ],
+)
+def test_room_is_a_share_of_the_limit_that_is_nearer(
+    low: float | None, high: float | None, value: float, room: float
+) -> None:
+    assert LimitInputs("noise", None, low, high).room(value) == pytest.approx(room)
+
+
+def test_a_group_with_guards_is_tried_without_them(project) -> None:
+    group = project.design.group("converter-lanes")
+    trace = project.design.line_class("converter-pairs").trace_on("L3")
+    guarded = group
+    for piece in ("C1", "C2"):
+        guarded = edits.set_guard(guarded, piece, Guard(width=trace.width))
+    # Only what lies in the table: what each brings is told by the study.
+    inputs = choices_inputs(project.design, guarded)
+    words = [words for words, _ in inputs.others]
+    assert "no guards" in words
+    assert "guards tied every 2 mm" in words
+    # Those that are there already are no choice.
+    assert "guards tied at the ends" not in words
+    assert "no guards" not in [w for w, _ in choices_inputs(project.design, group).others]
+    without = next(g for w, g in inputs.others if w == "no guards")
+    assert without == choices_inputs(project.design, group).now

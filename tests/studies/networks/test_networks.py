@@ -40,6 +40,7 @@ from onda.studies.networks.limits import limit_lines, worst_of_curve
 from onda.studies.networks.model import NETWORK_MODEL
 from onda.studies.networks.network import NETWORK, NetworkResult, level_db
 from onda.studies.networks.piece import piece_content
+from onda.studies.networks.time import in_time
 from onda.studies.networks.write import network_bytes
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.path import PATH
@@ -449,3 +450,26 @@ def test_slices_know_what_a_network_depends_on(project) -> None:
     assert key(replace_object(project, cable).design) == before
     seen = set_value(project.design.network("hub-card"), rate=None)
     assert key(replace_object(project, seen).design) == before
+
+
+def test_ends_of_other_ports_become_what_they_reflect(project) -> None:
+    """Ohm, by the port from 0; below nothing for an open one."""
+    cable = set_value(
+        project.design.network("sensor-cable"), ends=read_ends("1 open, 2 75 ohm, 3 short")
+    )
+    assert network_inputs(project.design, cable).ends == ((0, -1.0), (1, 75.0), (2, 0.0))
+
+
+def test_an_edge_that_the_data_do_not_carry_is_slowed_and_told() -> None:
+    """Data to 10 GHz are taken to twice that; an edge of 1 ps needs far more."""
+    f = np.linspace(1e7, 10e9, 400)
+    through = np.exp(-2j * np.pi * f * 1e-9)
+    s = np.zeros((400, 2, 2), complex)
+    s[:, 0, 1] = s[:, 1, 0] = through
+    network = build_network(of_data(s, f))
+    asked, slowed = in_time(network, False, 30e-12, 0.0), in_time(network, False, 1e-12, 0.0)
+    assert not any("edge slowed" in n for n in asked.notes)
+    assert asked.rise == pytest.approx(30e-12)
+    assert slowed.rise > 5e-12
+    told = next(n for n in slowed.notes if "edge slowed" in n)
+    assert told == f"edge slowed to {slowed.rise * 1e12:.3g} ps: the data end at 10 GHz"
