@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from onda.formats.ibis.buffers import package_matrices
 from onda.formats.ibis.reader import read_ibis
 from tests.formats.test_ibis import HEAD, MODEL
 
@@ -144,3 +145,12 @@ def test_a_table_that_was_turned_round_is_used_as_if_it_rose() -> None:
     ]
     assert tables[0] == tables[1]
     assert [r[0] for r in tables[0]] == [-1.8, 0.0, 1.8, 3.6]
+
+
+def test_a_package_of_no_inductance_is_a_package() -> None:
+    """Nothing at all is passive; what couples more than it has is not."""
+    text = WHOLE.replace("L_pkg 1nH NA NA", "L_pkg 0 NA NA").replace("2 b m 0.2 2nH 0.5pF", "2 b m")
+    r, inductance, c = package_matrices(read_ibis(text.encode(), "t.ibs"), "P", ("1", "2"))
+    assert r == pytest.approx([0.1, 0.1])
+    assert inductance.tolist() == [[0.0, 0.0], [0.0, 0.0]]
+    assert c == pytest.approx(np.diag([1e-12, 1e-12]))
