@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
+from onda.errors import InputError
 from onda.formats.ibis.buffers import package_matrices
 from onda.formats.ibis.reader import read_ibis
 from tests.formats.test_ibis import HEAD, MODEL
@@ -154,3 +156,47 @@ def test_a_package_of_no_inductance_is_a_package() -> None:
     assert r == pytest.approx([0.1, 0.1])
     assert inductance.tolist() == [[0.0, 0.0], [0.0, 0.0]]
     assert c == pytest.approx(np.diag([1e-12, 1e-12]))
+
+
+PACKAGE = """[Define Package Model] pk
+[Manufacturer] made up
+[OEM] made up
+[Description] two pins
+[Number Of Pins] 2
+[Pin Numbers]
+1
+2
+[Model Data]
+[Resistance Matrix] Diagonal_matrix
+0.1
+0.2
+[Inductance Matrix] Full_matrix
+[Row] 1
+3nH MUTUAL
+[Row] 2
+2nH
+[Capacitance Matrix] Full_matrix
+[Row] 1
+1pF 0.2pF
+[Row] 2
+1.5pF
+[End Model Data]
+[End Package Model]
+"""
+
+
+@pytest.mark.parametrize("mutual", [0.5e-9, 2.44e-9, 2.46e-9])
+def test_what_pins_have_in_common_is_within_what_is_passive(mutual: float) -> None:
+    """Two coils couple by less than the root of their product: 2.449 nH."""
+    text = WHOLE.replace("[Pin] signal", "[Package Model] pk\n[Pin] signal")
+    text = text.replace("[End]\n", PACKAGE.replace("MUTUAL", f"{mutual * 1e9:g}nH") + "[End]\n")
+    file = read_ibis(text.encode(), "t.ibs")
+    if mutual > 2.449e-9:
+        with pytest.raises(InputError, match="inductance matrix of P is of no passive package"):
+            package_matrices(file, "", ("1", "2"))
+        return
+    r, inductance, c = package_matrices(file, "", ("1", "2"))
+    assert r == pytest.approx([0.1, 0.2])
+    assert inductance == pytest.approx(np.array([[3e-9, mutual], [mutual, 2e-9]]))
+    # What lies between two pins is negative, whichever way a maker writes it.
+    assert c == pytest.approx(np.array([[1e-12, -0.2e-12], [-0.2e-12, 1.5e-12]]))
