@@ -478,3 +478,20 @@ def test_the_first_layer_of_its_kind_is_a_usual_one(project: Project) -> None:
     layer = made.design.stackup.layer(name)
     assert (layer.role, layer.thickness.si) == ("plane", pytest.approx(17e-6))
     assert layer.undercut.si == pytest.approx(4e-6)
+
+
+@pytest.mark.parametrize(
+    ("width", "gap", "shown"),
+    [
+        ("90 um", "100 um", "½ oz: 90 / 100 µm"),
+        ("3.5 mil", "4 mil", "½ oz: 3.5 / 4 mil"),
+        ("0.1 mm", "100 um", "½ oz: 0.1 mm / 100 µm"),
+        ("4 mil", "100 um", "½ oz: 4 mil / 100 µm"),
+    ],
+)
+def test_a_unit_that_two_lengths_share_stands_once(width: str, gap: str, shown: str) -> None:
+    limit = EtchLimit(
+        copper=parse_quantity("17 um", "length"), width=parse_quantity(width, "length"),
+        gap=parse_quantity(gap, "length"),
+    )  # fmt: skip
+    assert limit_text(limit) == shown.replace("½ oz", "17 µm")

@@ -182,3 +182,36 @@ def test_an_element_is_not_called_like_an_end(project: Project, name: str) -> No
         set_value(path, elements=(first,))
     with pytest.raises(InputError, match="no receiver 'Z' to drive from"):
         set_value(path, driving="Z")
+
+
+@pytest.mark.parametrize(("kind", "value"), [("branch", "55 ohm"), ("shunt", "55 ohm")])
+def test_what_ends_a_line_on_its_way_is_its_main_value(
+    project: Project, trig: Path, kind: str, value: str
+) -> None:
+    new, name = insert_element(trig, "Rs", kind, project.design)
+    ohm = parse_quantity("40 ohm", "resistance")
+    ended = set_value(
+        new.element(name).termination, kind="parallel", r=ohm, rail=parse_quantity("0 V", "voltage")
+    )
+    made = set_value(new.element(name), termination=ended)
+    assert made.main_quantity == ohm
+    other = parse_quantity(value, "resistance")
+    changed = made.with_main(other)
+    assert changed.main_quantity == changed.termination.r == other
+    # Nothing else of it changes.
+    assert changed.with_main(ohm) == made
+
+
+def test_a_trace_on_a_path_without_one_is_of_the_first_class_that_fits(project: Project) -> None:
+    clock, _ = insert_element(project.design.path("clk-two"), "Rs", "cable", project.design)
+    bare = set_value(clock, elements=tuple(e for e in clock.elements if e.kind == "cable"))
+    new, name = insert_element(bare, "driver", "trace", project.design)
+    piece = new.element(name)
+    fits = next(c for c in project.design.line_classes if c.kind == "single")
+    assert (piece.line_class, piece.layer) == (fits.id, fits.on[0].layer)
+    assert piece.length.si > 0.0
+    none = set_value(
+        project.design, line_classes=(), paths=(), groups=(), links=(), networks=(), buses=()
+    )
+    with pytest.raises(InputError, match="there is no line class for a single path"):
+        insert_element(bare, "driver", "trace", none)
