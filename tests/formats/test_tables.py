@@ -172,3 +172,55 @@ def test_any_text(text: str) -> None:
             read(text.encode("utf-8", "surrogatepass"))
         except InputError:
             continue
+
+
+LENGTHS = {"um": 1e-6, "mm": 1e-3, "mil": 25.4e-6, "in": 25.4e-3}
+
+
+@pytest.mark.parametrize(("unit", "metres"), sorted(LENGTHS.items()) + [("m", 1.0)])
+def test_lengths_of_outlines_in_each_unit(unit: str, metres: float) -> None:
+    """Half a unit, or a thousandth of a metre; both columns by themselves."""
+    one = 0.5 if unit != "m" else 0.001
+    for x, y in ((unit, "mm"), ("mm", unit)):
+        rows = "".join(f"S,signal,{a},{b}\n" for a, b in ((0, 0), (one, 0), (0, one)))
+        (body,) = outlines_from_csv(f"body,role,x [{x}],y [{y}]\n{rows}".encode())
+        size = {unit: metres, "mm": 1e-3}
+        assert body.corners[1][0] == pytest.approx(one * size[x])
+        assert body.corners[2][1] == pytest.approx(one * size[y])
+
+
+@pytest.mark.parametrize(("unit", "metres"), sorted(LENGTHS.items()))
+def test_lengths_of_a_build_in_each_unit(unit: str, metres: float) -> None:
+    names = {"foil": "foil", "plating": "plating", "undercut": "undercut", "Rz base": "rz_base"}
+    value = 1e-5 / metres
+    heads = ",".join(f"{name} [{unit}]" for name in ("thickness", *names))
+    text = f"layer,kind,{heads}\nL1,signal,{3 * value},{value},{2 * value},{value},{value}\n"
+    (row,) = layers_from_csv(text.encode(), file="t.csv")
+    assert row.thickness == pytest.approx(3e-5)
+    assert row.plating == pytest.approx(2e-5)
+    assert row.foil == row.undercut == pytest.approx(1e-5)
+
+
+@pytest.mark.parametrize(("unit", "hertz"), [("GHz", 1e9), ("MHz", 1e6), ("Hz", 1.0)])
+@pytest.mark.parametrize(("share", "part"), [("%", 0.01), ("", 1.0)])
+@pytest.mark.parametrize(("drift", "each"), [("ppm/K", 1e-6), ("1/K", 1.0)])
+def test_frequencies_shares_and_drifts_in_each_unit(
+    unit: str, hertz: float, share: str, part: float, drift: str, each: float
+) -> None:
+    def head(name: str, unit: str) -> str:
+        return f"{name} [{unit}]" if unit else name
+
+    heads = ("material", head("frequency", unit), "Dk", "Df", head("resin", share),
+             "conductivity [W/mK]", head("Dk drift", drift), head("Df drift", drift))  # fmt: skip
+    row = f"M,{2e9 / hertz},3.1,0.004,{0.55 / part},0.4,{3e-5 / each},{-2e-5 / each}"
+    (found,) = materials_from_csv(f"{','.join(heads)}\n{row}\n".encode(), file="m.csv")
+    assert found.points == ((pytest.approx(2e9), 3.1, 0.004),)
+    assert found.resin == pytest.approx(0.55)
+    assert found.conductivity == 0.4
+    assert (found.dk_drift, found.df_drift) == pytest.approx((3e-5, -2e-5))
+    heads = ("layer", "kind", "thickness [um]", "Dk", "Df", head("at", unit),
+             head("tolerance", share), head("cover", share))  # fmt: skip
+    row = f"D1,core,100,3.1,0.004,{2e9 / hertz},{0.1 / part},{0.7 / part}"
+    (layer,) = layers_from_csv(f"{','.join(heads)}\n{row}\n".encode(), file="t.csv")
+    assert layer.frequency == pytest.approx(2e9)
+    assert (layer.tolerance, layer.cover) == pytest.approx((0.1, 0.7))
