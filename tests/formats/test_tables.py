@@ -177,7 +177,7 @@ def test_any_text(text: str) -> None:
 LENGTHS = {"um": 1e-6, "mm": 1e-3, "mil": 25.4e-6, "in": 25.4e-3}
 
 
-@pytest.mark.parametrize(("unit", "metres"), sorted(LENGTHS.items()) + [("m", 1.0)])
+@pytest.mark.parametrize(("unit", "metres"), [*sorted(LENGTHS.items()), ("m", 1.0)])
 def test_lengths_of_outlines_in_each_unit(unit: str, metres: float) -> None:
     """Half a unit, or a thousandth of a metre; both columns by themselves."""
     one = 0.5 if unit != "m" else 0.001
