@@ -67,6 +67,15 @@ def _statement(source: str, line: int) -> tuple[int, int, bool]:
     return first, line, inside and not compiled
 
 
+def _inside(source: str) -> set[int]:
+    """Lines of the bodies of functions."""
+    out: set[int] = set()
+    for node in ast.walk(ast.parse(source)):
+        if isinstance(node, ast.FunctionDef):
+            out.update(range(node.body[0].lineno, (node.end_lineno or 0) + 1))
+    return out
+
+
 @dataclass(frozen=True)
 class Touched:
     """Tests by the lines that they touch, what each takes, and modules as they were then."""
@@ -97,7 +106,9 @@ class Touched:
         first, last, touchable = _statement(source, line)
         by_line = self.lines.get(module, {})
         found = set[str]().union(*(by_line.get(k, set()) for k in range(first, last + 1)))
-        if not found and touchable and self.sources.get(module, source) == source:
+        # What runs in a process of its own is touched by tests that are not seen to do so.
+        seen = any(by_line.get(k) for k in _inside(source))
+        if not found and seen and touchable and self.sources.get(module, source) == source:
             return []
         # What is worked out when a module is loaded, or compiled, is touched by whoever uses it.
         found = found or set[str]().union(*by_line.values())
@@ -108,18 +119,21 @@ class Touched:
             t: _rank(t, texts[t], module) for t in {f.split("::")[0] for f in found} & set(texts)
         }
         there = [t for t in found if t.split("::")[0] in near]
-        # Near files have most of the time, by halves; then whatever is short.
-        there.sort(
-            key=lambda t: (
-                self.seconds[t] > 0.3 * _BUDGET_S,
-                -near[t.split("::")[0]],
-                self.seconds[t],
-            )
-        )
+        # Near files have most of the time, by halves; then whatever is short. Behind them those
+        # beside them, which may look at what a fixture or an earlier test has worked out.
+        beside = [t for t in self.seconds if t.split("::")[0] in near and t not in found]
         out: list[str] = []
         left = _BUDGET_S
-        for test in there:
-            if self.seconds[test] <= left and len(out) < _MOST_TESTS:
-                out.append(test)
-                left -= self.seconds[test]
+        for some in (there, beside):
+            some.sort(
+                key=lambda t: (
+                    self.seconds[t] > 0.3 * _BUDGET_S,
+                    -near[t.split("::")[0]],
+                    self.seconds[t],
+                )
+            )
+            for test in some:
+                if self.seconds[test] <= left and len(out) < _MOST_TESTS:
+                    out.append(test)
+                    left -= self.seconds[test]
         return out
