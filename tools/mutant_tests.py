@@ -108,8 +108,8 @@ class Touched:
         found = set[str]().union(*(by_line.get(k, set()) for k in range(first, last + 1)))
         # What runs in a process of its own is touched by tests that are not seen to do so.
         seen = any(by_line.get(k) for k in _inside(source))
-        if not found and seen and touchable and self.sources.get(module, source) == source:
-            return []
+        if not found and touchable and self.sources.get(module, source) == source:
+            return [] if seen else files_near(module, tree)
         # What is worked out when a module is loaded, or compiled, is touched by whoever uses it.
         found = found or set[str]().union(*by_line.values())
         if not found or self.sources.get(module, source) != source:
