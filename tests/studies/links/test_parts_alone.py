@@ -10,9 +10,15 @@ import numpy as np
 import pytest
 
 from onda.engine.links.chain import Chain
+from onda.engine.links.sampler import Jitter
+from onda.errors import InputError
 from onda.project.model import Project
+from onda.studies.core.study import Control
+from onda.studies.links import along, costs
+from onda.studies.links.along import LINK_ALONG
 from onda.studies.links.channel import channel_step
-from onda.studies.links.inputs import link_inputs
+from onda.studies.links.costs import LINK_COSTS
+from onda.studies.links.inputs import LinkInputs, link_inputs
 from onda.studies.links.link import _doubts
 from onda.studies.links.waves import _refolded
 
@@ -99,3 +105,87 @@ def test_what_is_sent_has_the_edge_that_the_channel_is_given(project: Project) -
         assert moving[-1] - moving[0] == pytest.approx(took, rel=0.05)
         assert found.others.shape[0] == 0
     assert channel_step(at_start).volts[-1] == pytest.approx(far.volts[-1], rel=1e-9)
+
+
+def test_without_each_thing_it_is_asked_once_and_closed_where_nothing_is_left(
+    project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The link study is played by one that knows a height for every question."""
+    link = project.design.link("jl0")
+    inputs = link_inputs(project.design, link)
+    inputs = replace(
+        inputs, noise=2e-3, jitter=Jitter(random=1e-12, dual_dirac=2e-12, sine=0.0, duty=3e-12)
+    )
+    chain = Chain(taps=(-0.1, 0.8, -0.1), main=1, decisions=2)
+    whole = SimpleNamespace(eye=SimpleNamespace(height=0.1, width=50e-12), chain=chain,
+                            crosstalk=0.0, unit_interval=61e-12)  # fmt: skip
+    asked = []
+
+    def run(one: LinkInputs, _: object) -> object:
+        asked.append(one)
+        if len(asked) == 1:
+            return whole
+        if one.noise == 0.0:
+            return eye(0.13, 51e-12)
+        if one.jitter.random == 0.0:
+            return eye(0.1, 58e-12)
+        if one.jitter.dual_dirac == 0.0:
+            return eye(0.1, 53e-12)
+        if one.jitter.duty == 0.0:
+            return eye(0.1, 54e-12)
+        if one.equalisers.chain.taps == (1.0,):
+            raise InputError("the eye is closed")
+        return eye(0.05, 40e-12)
+
+    def eye(height: float, width: float) -> object:
+        return SimpleNamespace(eye=SimpleNamespace(height=height, width=width))
+
+    monkeypatch.setattr(costs, "LINK", SimpleNamespace(run=run))
+    found = LINK_COSTS.run(inputs, Control())
+    assert (found.height, found.width, found.unit_interval) == (0.1, 50e-12, 61e-12)
+    assert [(c.what, c.height, c.width, c.is_help) for c in found.costs] == [
+        # The largest change of width first, either way.
+        ("transmit taps", 0.0, 0.0, True),
+        ("decision feedback", 0.05, 40e-12, True),
+        ("random jitter", 0.1, 58e-12, False),
+        ("duty cycle", 0.1, 54e-12, False),
+        ("bounded jitter", 0.1, 53e-12, False),
+        ("noise", 0.13, 51e-12, False),
+    ]
+    # Settings stay as they were found for all of them.
+    for one in asked[1:]:
+        assert not one.equalisers.find_taps
+        assert one.equalisers.gains == ()
+        assert not one.compare
+
+
+def test_a_point_without_an_eye_is_told_and_the_last_one_must_have_one(
+    project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    inputs = link_inputs(project.design, project.design.link("jl0"))
+    whole = LINK_ALONG.run(inputs, Control())
+    own = along.still_eye
+    points = iter(("sent", "channel"))
+
+    def closed(*given: Any) -> Any:
+        if next(points, "") == "channel":
+            raise InputError("nothing comes through")
+        return own(*given)
+
+    monkeypatch.setattr(along, "still_eye", closed)
+    found = LINK_ALONG.run(inputs, Control())
+    assert found.closed == (("channel", "nothing comes through"),)
+    assert found.points == tuple(p for p in whole.points if p != "channel")
+    for point in found.points:
+        one, other = found.at(point), whole.at(point)
+        assert one is not None
+        assert other is not None
+        assert one.height == other.height
+    assert found.at("channel") is None
+
+    def never(*_: Any) -> Any:
+        raise InputError("nothing comes through")
+
+    monkeypatch.setattr(along, "still_eye", never)
+    with pytest.raises(InputError, match="nothing comes through"):
+        LINK_ALONG.run(inputs, Control())
