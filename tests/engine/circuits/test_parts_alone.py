@@ -10,6 +10,7 @@ import pytest
 from onda.engine.circuits import Net, ShuntBranch, solve_transient
 from onda.engine.circuits.dc import device_currents
 from onda.engine.circuits.devices import Device, Port, Table, Term, Weight
+from onda.engine.circuits.group_model import _BEYOND, GroupModel, _gain
 from onda.engine.circuits.line_model import Band, fit_poles, spread_poles, travel_time
 from onda.engine.circuits.stimulus import PiecewiseLinear
 from onda.engine.circuits.transient_kernels import table_at
@@ -136,3 +137,26 @@ def test_a_line_has_the_root_of_its_series_over_its_shunt() -> None:
         2 * np.pi * f * 1.2e-10 * ConstantLoss(4.0, 0.02, 1e9).permittivity(s).real / 4.0, rel=1e-6
     )
     assert ((gamma * z).imag > 2 * np.pi * f * 3e-7).all()
+
+
+def test_what_is_sent_on_is_looked_at_beyond_the_band() -> None:
+    """A model that passes most well above its band, less at its end, and nothing at last."""
+    top, peak = 10e9, 2.0 * math.pi * _BEYOND * 10e9
+    low, high, k = peak / 1.2, peak * 1.2, 3.0 * peak
+    poles = np.array([low, high])
+    # k s / ((s + low) (s + high)) in parts.
+    residues = k / (high - low) * np.array([-low, high])
+    nothing = np.zeros((1, 1))
+    model = GroupModel(
+        poles, nothing, np.zeros((2, 1, 1)), np.array([1e-10]), np.zeros((1, 1, 1)),
+        residues.reshape(1, 2, 1, 1), 0.0,
+    )  # fmt: skip
+
+    def passes(w: float) -> float:
+        return abs(k * 1j * w / ((1j * w + low) * (1j * w + high)))
+
+    assert passes(peak) > 1.05 * passes(2.0 * math.pi * top)
+    assert _gain(model, top) == pytest.approx(passes(peak), rel=1e-9)
+    # Farther up the end of the band has most.
+    assert _gain(model, _BEYOND * top) == pytest.approx(passes(peak), rel=1e-9)
+    assert _gain(model, 3.0 * _BEYOND * top) == pytest.approx(passes(3.0 * peak), rel=1e-9)
