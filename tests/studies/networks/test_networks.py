@@ -473,3 +473,24 @@ def test_an_edge_that_the_data_do_not_carry_is_slowed_and_told() -> None:
     assert slowed.rise > 5e-12
     told = next(n for n in slowed.notes if "edge slowed" in n)
     assert told == f"edge slowed to {slowed.rise * 1e12:.3g} ps: the data end at 10 GHz"
+
+
+def test_a_file_by_modes_becomes_its_ports() -> None:
+    """Its modes made by hand: differences and sums over root 2, of pairs 1, 2 and 3, 4."""
+    f = np.array([1e9, 2e9])
+    rng = np.random.default_rng(7)
+    s = rng.normal(size=(2, 4, 4)) * 0.1 + 1j * rng.normal(size=(2, 4, 4)) * 0.1
+    turn = np.array([[1, -1, 0, 0], [0, 0, 1, -1], [1, 1, 0, 0], [0, 0, 1, 1]]) / math.sqrt(2.0)
+    by_modes = turn @ s @ turn.T
+    rows = []
+    for at, one in zip(f, by_modes, strict=True):
+        lines = [" ".join(f"{x.real:.12g} {x.imag:.12g}" for x in row) for row in one]
+        rows.append(f"{at / 1e9:g} " + "\n".join(lines))
+    text = (
+        "[Version] 2.0\n# GHz S RI R 50\n[Number of Ports] 4\n[Number of Frequencies] 2\n"
+        "[Reference] 50 50 50 50\n[Mixed-Mode Order] D1,2 D3,4 C1,2 C3,4\n[Matrix Format] Full\n"
+        "[Network Data]\n" + "\n".join(rows) + "\n[End]\n"
+    )
+    item = FileItem(Content("modes.ts", keep(text.encode())))
+    plain = NetworkInputs("x", item, False, (), (), (0.0, 0.0), (), 50.0, 0.0, 0.0)
+    assert build_network(plain).s == pytest.approx(s, abs=1e-9)
