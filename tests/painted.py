@@ -32,7 +32,7 @@ class Word:
 @dataclass(frozen=True, eq=False)
 class Shape:
     """Points (n, 2) px of a line or an area; opposite corners of a box; of a disc the middle, and
-    its radius. Colours are "" where there is none."""
+    its radius. Colours are "" where there is none; `width` is that of the stroke."""
 
     kind: str
     points: FloatArray
@@ -40,6 +40,7 @@ class Shape:
     stroke: str
     dash: str
     radius: float = 0.0
+    width: float = 0.0
 
     @property
     def box(self) -> tuple[float, float, float, float]:
@@ -129,7 +130,7 @@ def drawn(widget: QWidget) -> Drawn:
         fill, stroke = (
             v if (v := group.get(k, "none")) != "none" else "" for k in ("fill", "stroke")
         )
-        dash = group.get("stroke-dasharray", "")
+        dash, wide = group.get("stroke-dasharray", ""), float(group.get("stroke-width", "0"))
         for node in group.iterchildren():
             kind = etree.QName(node).localname if isinstance(node.tag, str) else ""
 
@@ -155,5 +156,7 @@ def drawn(widget: QWidget) -> Drawn:
                 continue
             fill_here = "" if node.get("fill") == "none" else fill
             radius = number("r") or number("rx")
-            shapes.append(Shape(kind, _moved(points, matrix), fill_here, stroke, dash, radius))
+            shapes.append(
+                Shape(kind, _moved(points, matrix), fill_here, stroke, dash, radius, wide)
+            )
     return Drawn(tuple(words), tuple(shapes))

@@ -10,6 +10,8 @@ from typing import Any
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QPainter
+from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 from onda.app.stages.lines.map_view import MapView
@@ -265,3 +267,45 @@ def test_a_point_is_dragged_in_whole_micrometres(qtbot: QtBot, look: Look) -> No
                 gap = g[0] + y / (FINE - 1) * (g[-1] - g[0])
                 assert view.impedance_at(width, gap) == pytest.approx(level, abs=0.02)
     assert [level for level, _ in view._lines] == [110.0, 100.0, 115.0]
+
+
+def test_the_contour_of_the_target_is_bold_with_its_value_clear_of_the_others(
+    qtbot: QtBot, look: Look
+) -> None:
+    view = MapView(look)
+    put(qtbot, view, 700, 460)
+    w, g = np.linspace(100e-6, 200e-6, 8), np.linspace(100e-6, 300e-6, 8)
+    fine_w, fine_g = np.linspace(w[0], w[-1], FINE), np.linspace(g[0], g[-1], FINE)
+    # Upright contours: 20 ohm over 100 um of width, 106 at 150 um.
+    z = np.repeat(116.0 - 2e5 * (fine_w[None, :] - 1e-4), FINE, axis=0)
+    view.show_map(MapResult(w, g, np.full((8, 8), 100.0), fine_w, fine_g, z), 106.0, (102.0, 110.0))
+
+    class Ground(QWidget):
+        """The contours by themselves: the view keeps them as a picture."""
+
+        def paintEvent(self, event: object) -> None:
+            painter = QPainter(self)
+            view._draw_contours(painter, view._box)
+            painter.end()
+
+    ground = Ground()
+    put(qtbot, ground, 700, 460)
+    found = drawn(ground)
+    wide = {}
+    for line in found.of("polyline", stroke=look.t.ink):
+        if line.box[3] - line.box[1] > 300.0 and line.box[2] - line.box[0] < 2.0:
+            wide[round(line.box[0])] = line.width
+    at = round(view.place(150e-6, 200e-6).x())
+    bold = max(wide, key=lambda x: wide[x])
+    assert abs(bold - at) <= 2
+    assert sorted(set(wide.values())) == pytest.approx([1.0, 2.2])
+    assert list(wide.values()).count(max(wide.values())) == 1
+    words = {w.text: w for w in found.words if w.text.endswith("\u03a9")}
+    target = words.pop("106 \u03a9")
+    assert target.x > at
+    for word in words.values():
+        # A line lower than its neighbours; above the target left of the line, below right of it.
+        assert target.y - word.y == pytest.approx(16.0, abs=0.5)
+        level = float(word.text.split()[0])
+        x = view.place(1e-4 + (116.0 - level) / 2e5, 200e-6).x()
+        assert (word.x < x) == (level > 106.0)

@@ -197,6 +197,15 @@ def test_presets_forms_and_bands(window: MainWindow) -> None:
         view._choose_entries("S91")
     view.presets.choose("fit")
     assert "Deviation" in view.sentence.text()
+    (lane,) = networks.result.lanes
+    fits = {"loss": lane.loss_db, "fit": lane.fit_db, "deviation": lane.deviation_db}
+    assert [c.name for c in view.curves] == list(fits)
+    for curve in view.curves:
+        inside = (lane.band >= 0.999e9 * curve.x[0]) & (lane.band <= 1.001e9 * curve.x[-1])
+        assert len(curve.x) > 100
+        assert curve.x == pytest.approx(lane.band[inside] / 1e9)
+        assert curve.y == pytest.approx(fits[curve.name][inside])
+    assert f"Deviation {lane.ild:.3f} dB" in view.sentence.text()
     view.presets.choose("insertion")
 
 

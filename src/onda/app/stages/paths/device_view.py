@@ -109,5 +109,6 @@ class DeviceView(QWidget):
         add("Never above", th.over_high, "voltage")
         add("Never below", th.over_low, "voltage")
         add("Briefly up to", th.over_high_dynamic, "voltage")
+        add("Briefly down to", th.over_low_dynamic, "voltage")
         add("Briefly means", th.over_time, "time")
         return out
