@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from PyQt6 import sip
 from PyQt6.QtCore import QPoint, QPointF, QSettings, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
@@ -34,7 +35,10 @@ def _own_settings(tmp_path: Path) -> None:
 
 @pytest.fixture
 def qtbot(qtbot: QtBot) -> Iterator[QtBot]:
-    """What is shown lives as long as its test: freed while it is painted it would crash."""
+    """What is shown lives as long as its test and ends with it, in the order that Qt has for it.
+
+    Left to the collector of garbage it would be freed in any order, and in the middle of something.
+    """
     shown: list[QWidget] = []
     add = qtbot.addWidget
 
@@ -44,7 +48,9 @@ def qtbot(qtbot: QtBot) -> Iterator[QtBot]:
 
     qtbot.addWidget = keep  # type: ignore[method-assign]
     yield qtbot
-    shown.clear()
+    for widget in shown:
+        if not sip.isdeleted(widget):
+            sip.delete(widget)
 
 
 @pytest.fixture
