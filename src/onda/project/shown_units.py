@@ -25,7 +25,7 @@ class ShownUnits:
         inch = self.lengths == "mil"
         return {
             "length": ((12.7e-3, "in"), (0.0, "mil")) if inch else ((1e-3, "mm"), (0.0, "µm")),
-            "delay per length": ((0.0, "ps/in" if inch else "ps/mm"),),
+            "delay per length": ((0.0, self.delay_length[1]),),
             "loss per length": ((0.0, self.loss_unit),),
         }
 
