@@ -4,21 +4,27 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from typing import cast
 
 import numpy as np
 import pytest
 
 from onda.engine.circuits import LinePiece, SeriesPart, ShuntBranch
+from onda.engine.devices import switching_of
+from onda.engine.group_lines import GroupCapacitance, GroupLine
 from onda.engine.lines import lossless_line
+from onda.engine.networks.arrivals import ArrivalModel
+from onda.project.model import Project
 from onda.studies.paths.build import build_path, levels_at_rest, stimuli
 from onda.studies.paths.elements.branch import BranchItem
 from onda.studies.paths.elements.lumped import LumpedItem
 from onda.studies.paths.elements.resistor import ResistorItem
 from onda.studies.paths.elements.shunt import ShuntItem
 from onda.studies.paths.elements.via import ViaItem
-from onda.studies.paths.ends import Device, EndInputs, TermInputs
+from onda.studies.paths.ends import Device, EndInputs, TermInputs, device_at
+from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.items import Item, PathInputs, StimulusInputs
-from onda.studies.paths.layout import Layout, Neighbour, Place
+from onda.studies.paths.layout import Beside, BuiltEnd, Layout, Neighbour, Place
 from onda.studies.paths.run import time_step
 
 EDGE = 140e-12
@@ -340,3 +346,118 @@ def test_lines_of_a_net_are_those_that_were_laid() -> None:
     assert not built.net.series
     assert built.load == 1
     assert built.driver.name == "driver.1"
+
+
+def coupled_line() -> GroupLine:
+    """Two lines over a plane: 400 nH/m and 100 pF/m each, a tenth between them."""
+    matrix = np.array([[1.0, 0.1], [0.1, 1.0]])
+    c = np.array([[1.0, -0.1], [-0.1, 1.0]])
+    return GroupLine(
+        4e-7 * matrix, (GroupCapacitance(1e-10 * c),), np.zeros((2, 2)), np.zeros((2, 2))
+    )
+
+
+def test_coupled_lines_are_one_piece_of_which_one_is_on_the_way() -> None:
+    beside = (Beside("N", False, 1),)
+    for factor in (1.0, 1.25):
+        made = layout(factor)
+        nodes = ((0, made.node("n1")), (made.node("a2"), made.node("n2")))
+        line = coupled_line()
+        reached = made.coupled_piece(
+            Place(0, 10e-12, row=1, branch="B", route=(7,)), "L", "lane", "L1", nodes=nodes, own=1,
+            line=line, length=0.03, z=60.0, took=190e-12, beside=beside, short=True,
+        )  # fmt: skip
+        assert reached == Place(3, pytest.approx(200e-12), row=1, branch="B", route=(7, 0))
+        (piece,) = made.coupled
+        assert (piece.nodes_a, piece.nodes_b) == ((0, 1), (2, 3))
+        assert (piece.length, piece.short) == (0.03, True)
+        assert piece.line.l_ext == pytest.approx(factor * line.l_ext)
+        assert piece.line.at_reference == pytest.approx(line.at_reference / factor)
+        assert made.coupled_span == [(0, 1)]
+        (span,) = made.spans
+        assert (span.id, span.kind, span.label, span.row) == ("L", "lane", "L1", 1)
+        assert (span.start, span.end) == pytest.approx((10e-12, 200e-12))
+        assert (span.z, span.length, span.beside) == (pytest.approx(60.0 * factor), 0.03, beside)
+    made = layout()
+    reached = made.coupled_piece(
+        Place(0, 0.0), "L", "lane", "L", nodes=((0, 1), (2, 3)), own=0, line=line, length=0.01,
+        z=60.0, took=6e-11, beside=(),
+    )  # fmt: skip
+    assert not made.coupled[0].short
+    assert reached.node == 2
+
+
+def test_a_two_port_is_a_plain_connection_for_bounces() -> None:
+    made = layout()
+    model = cast("ArrivalModel", object())
+    reached = made.block(
+        Place(0, 10e-12, row=1), "N", "network", model=model, z=45.0, took=30e-12, note="a note"
+    )
+    assert reached == Place(1, pytest.approx(40e-12), row=1)
+    (block,) = made.blocks
+    assert (block.nodes, block.model, block.z_ref) == ((0, 1), model, 45.0)
+    assert made.joined == [(0, 1)]
+    (span,) = made.spans
+    assert (span.id, span.kind, span.label, span.note) == ("N", "network", "N", "a note")
+    assert (span.start, span.end) == pytest.approx((10e-12, 40e-12))
+    assert (span.z, span.row) == (0.0, 1)
+
+
+def test_a_ferrite_is_a_resistor_beside_its_coil() -> None:
+    made = layout()
+    ferrite = LumpedItem("F", "ferrite", 5.0, 3e-7, 1e-12, 120.0, None)
+    assert ferrite.lay(made, Place(0, 1e-12)) == Place(1, 1e-12)
+    assert made.series == [SeriesPart(0, 1, r=120.0), SeriesPart(0, 1, r=5.0, l=3e-7)]
+    assert made.shunts == [ShuntBranch(0, c=0.5e-12), ShuntBranch(1, c=0.5e-12)]
+
+
+def test_devices_by_their_models(project: Project) -> None:
+    """A transmitter and a receiver of another lane, and receivers of the path."""
+    inputs = path_inputs(project.design, project.design.path("clk-two"))
+    output, listener = inputs.driver, inputs.end
+    sends, hears = device_at(output), device_at(listener)
+    assert sends.buffer is not None
+    assert hears.buffer is not None
+    made = layout()
+    pin = made.node("pin")
+    own = ((1e-9, True),)
+    made.neighbour(output, pin, does="with", ohm=40.0, high=2.0, edge=EDGE, delay=5e-12, own=own)
+    r, inductance, c = sends.package
+    assert made.series == [SeriesPart(1, 2, r=r, l=inductance)]
+    assert made.names[2] == f"{output.name} die"
+    assert made.shunts == [ShuntBranch(1, c=c), ShuntBranch(2, c=sends.buffer.c_comp)]
+    assert made.neighbours == [
+        Neighbour(
+            output.name, 2, "with", 5e-12, 0.0, 0.0, 0, sends.buffer, switching_of(sends.buffer),
+            own,
+        )
+    ]  # fmt: skip
+    # A source of its own behind it is the first of the linear ones.
+    made.neighbour(end("N"), pin, does="with", ohm=40.0, high=2.0, edge=EDGE, delay=0.0)
+    assert made.neighbours[1].drive == 1
+    # A receiver's model has clamps at its die, and its capacitance.
+    other = layout()
+    other.listener(listener, other.node("pin"), ohm=50.0, apart=2)
+    assert other.overheard == [(2, listener.name, 2)]
+    assert ShuntBranch(2, c=hears.buffer.c_comp) in other.shunts
+    assert all(s.r != 50.0 for s in other.shunts)
+    (device,) = other.devices
+    assert device.name == listener.name
+    assert {port.node for port in device.ports} == {2}
+    # An input cannot drive: a source stands for it.
+    third = layout()
+    third.neighbour(listener, 0, does="with", ohm=40.0, high=2.0, edge=EDGE, delay=0.0)
+    assert third.shunts == [ShuntBranch(0, r=40.0, source=True, drive=1)]
+
+
+def test_a_resistor_behind_the_package_ends_the_ribbon_too() -> None:
+    """What lies at the pin and what lies at the die both count."""
+    made = layout()
+    made.ends.append(
+        BuiltEnd("U2", "U2.1", 0, made.node("die"), 0.0, 0, end(), Device(None, None, 0.0, None))
+    )
+    made.shunts += [
+        ShuntBranch(0, r=100.0), ShuntBranch(1, r=300.0), ShuntBranch(0, r=10.0, source=True),
+        ShuntBranch(1, r=10.0, c=1e-12), ShuntBranch(0), ShuntBranch(2, r=10.0),
+    ]  # fmt: skip
+    assert made.load == pytest.approx(75.0)
