@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import cast
 
 import numpy as np
@@ -15,7 +15,7 @@ from onda.engine.group_lines import GroupCapacitance, GroupLine
 from onda.engine.lines import lossless_line
 from onda.engine.networks.arrivals import ArrivalModel
 from onda.project.model import Project
-from onda.studies.paths.build import build_path, levels_at_rest, stimuli
+from onda.studies.paths.build import build_path, levels_at_rest, stimuli, with_edges
 from onda.studies.paths.elements.branch import BranchItem
 from onda.studies.paths.elements.lumped import LumpedItem
 from onda.studies.paths.elements.resistor import ResistorItem
@@ -461,3 +461,69 @@ def test_a_resistor_behind_the_package_ends_the_ribbon_too() -> None:
         ShuntBranch(1, r=10.0, c=1e-12), ShuntBranch(0), ShuntBranch(2, r=10.0),
     ]  # fmt: skip
     assert made.load == pytest.approx(75.0)
+
+
+def test_a_trace_is_a_stretch_however_short() -> None:
+    """A piece with a length of its own is a line, the first one too."""
+    made = build_path(path(Metre("T", 3e-12), Metre("U", 4e-12)))
+    assert [s.delay for s in made.stretches.stretches] == pytest.approx([3e-12, 4e-12])
+
+
+@dataclass(frozen=True, slots=True)
+class Metre(Item):
+    """A millimetre of line that takes so long."""
+
+    took: float
+
+    def lay(self, layout: Layout, place: Place) -> Place:
+        return layout.piece(
+            place, self.id, "trace", self.id, line=lossless_line(50.0), length=self.took, z=50.0,
+            took=self.took, metres=1e-3,
+        )  # fmt: skip
+
+
+def test_a_buffer_counts_with_the_mean_of_its_halves(project: Project) -> None:
+    inputs = path_inputs(project.design, project.design.path("clk-two"))
+    built = build_path(inputs)
+    buffer = device_at(inputs.driver).buffer
+    assert buffer is not None
+    mean = 0.5 * (buffer.resistance(high=True) + buffer.resistance(high=False))
+    ahead = sum(i.value for i in inputs.items if isinstance(i, ResistorItem))
+    assert built.z_source == pytest.approx(mean + ahead)
+    assert built.stretches.source_conductance == pytest.approx(1.0 / mean)
+    assert built.stretches.shunt[0] == pytest.approx(1.0 / mean)
+    assert ShuntBranch(0, c=buffer.c_comp) in built.net.shunts
+
+
+def test_buffers_of_neighbours_are_switched_with_the_driver(project: Project) -> None:
+    inputs = path_inputs(project.design, project.design.path("clk-two"))
+    built = build_path(inputs)
+    buffer = built.driver.device.buffer
+    assert buffer is not None
+    one = Neighbour("N", 1, "against", 1e-9, 0.0, 0.0, 0, buffer, switching_of(buffer))
+    source = Neighbour("S", 1, "with", 0.0, EDGE, 1.0, 1)
+    built = replace(built, neighbours=(source, one))
+    told = [(0.0, True), (2e-9, False)]
+    *_, beside, own = with_edges(built, inputs, told, start_high=False).devices
+    assert (beside.name, own.name) == ("N", built.driver.name)
+    assert len(with_edges(built, inputs, told, start_high=False).devices) == 2 + len(
+        built.net.devices
+    )
+    # What pulls up is off at rest, and on behind the first edge; beside it is the other way.
+    assert beside.ports[0].node == 1
+    assert own.ports[0].node == built.driver.die
+    ups = [
+        next(t.weight for t in d.ports[0].terms if t.weight and t.table == buffer.pullup)
+        for d in (beside, own)
+    ]
+    assert [round(u.at(-1e-9), 3) for u in ups] == [1.0, 0.0]
+    middle = 1.9e-9
+    assert ups[1].at(middle) == pytest.approx(1.0, abs=0.02)
+    assert ups[0].at(2.9e-9) == pytest.approx(0.0, abs=0.02)
+    # Only linear ones have a waveform.
+    own_wave, of_source = stimuli(built, inputs, told)
+    assert own_wave.volts == (0.0,)
+    assert of_source.volts == (0.0, 1.0, 1.0, 0.0)
+    assert stimuli(replace(built, neighbours=(one,)), inputs, told) == ()
+    assert levels_at_rest(replace(built, neighbours=(one,)), inputs, high=True) == []
+    assert levels_at_rest(built, inputs, high=True)[1:] == [1.0]
