@@ -11,8 +11,9 @@ from onda.project.edits import replace_object
 from onda.project.model import Design, Project
 from onda.project.quantities import quantity
 from onda.studies.core.study import Control, Study
-from onda.studies.lines.fit import FIT, Bounds, FitInputs
+from onda.studies.lines.fit import FIT, Bounds, FitInputs, with_dimension
 from onda.studies.lines.inputs import LineInputs, line_inputs
+from onda.studies.lines.solved_line import quick_impedance
 
 __all__ = [
     "FIT_ALL",
@@ -120,15 +121,12 @@ def fit_all_inputs(design: Design, only: str = "") -> FitAllInputs:
 
 
 def _fit(wanted: Wanted, least_width: float, gap: float | None) -> tuple[float, float]:
-    line = wanted.line
-    if gap is not None:
-        from onda.studies.lines.fit import with_dimension
-
-        line = with_dimension(line, "gap", gap)
+    """A width that can be drawn, m, and what the line has with it, ohm."""
+    line = wanted.line if gap is None else with_dimension(wanted.line, "gap", gap)
     low = max(least_width, 2.05 * line.trace.undercut)
     asked = FitInputs(line, (Bounds("width", low, _WIDEST),), (("z", wanted.target),))
-    found = FIT.run(asked, Control())
-    return found.values[0], found.reached[0]
+    width = round(FIT.run(asked, Control()).values[0] / _STEP) * _STEP
+    return width, quick_impedance(with_dimension(line, "width", width))
 
 
 def _one(wanted: Wanted) -> Fitted:
@@ -146,8 +144,7 @@ def _one(wanted: Wanted) -> Fitted:
         except OndaError as error:
             problem = str(error)
             continue
-        rounded = round(width / _STEP) * _STEP
-        return Fitted(wanted.line_class, wanted.layer, rounded, wider, reached, "")
+        return Fitted(wanted.line_class, wanted.layer, width, wider, reached, "")
     return Fitted(
         wanted.line_class, wanted.layer, wanted.line.trace.width, gap, float("nan"), problem
     )
