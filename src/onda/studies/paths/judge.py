@@ -12,32 +12,36 @@ from onda.project.measures import measure as measure_of
 from onda.project.model import Design
 from onda.project.requirements import Requirement
 from onda.studies.core.judge import Answer, Judge
-from onda.studies.core.margin import Measured, margin_of, missing
+from onda.studies.core.margin import Measured, margin_of, missing, nearest_to_limit
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.items import PathInputs
-from onda.studies.paths.path import PATH, PathResult
+from onda.studies.paths.path import PATH, PathResult, ReceiverResult
 
-__all__ = ["JUDGE", "line_parts", "measure_path", "worst_of_path"]
+__all__ = ["JUDGE", "line_parts", "measure_at", "measure_path", "worst_of_path"]
 
 _READ = frozenset(f.name for f in fields(ReceiverMeasures))
 
 
-def measure_path(result: PathResult, measure: str, receiver: str | None = None) -> Measured:
-    """Read a measure off a path result: of one receiver, or the worst of all."""
-    chosen = [r for r in result.receivers if receiver in (None, r.id)]
+def measure_path(result: PathResult, requirement: Requirement) -> Measured:
+    """Read a requirement's measure off a path: of its receiver, or of the one that is nearest to a
+    limit."""
+    chosen = [r for r in result.receivers if requirement.receiver in (None, r.id)]
     if not chosen:
-        return missing(f"there is no receiver {receiver}")
-    what = measure_of(measure)
-    values = [float(getattr(r.measures, measure)) for r in chosen]
-    at = what.worst_of(values)
-    found = chosen[at]
-    where = f"at {found.name}"
+        return missing(f"there is no receiver {requirement.receiver}")
+    values = [measure_at(result, requirement.measure, r) for r in chosen]
+    return values[nearest_to_limit(requirement, values)]
+
+
+def measure_at(result: PathResult, measure: str, receiver: ReceiverResult) -> Measured:
+    """Read a measure off one receiver."""
+    found = receiver.measures
+    where = f"at {receiver.name}"
     if measure == "overshoot":
-        where += f", {found.measures.overshoot_time * 1e9:.2f} ns"
+        where += f", {found.overshoot_time * 1e9:.2f} ns"
     return Measured(
-        values[at],
+        float(getattr(found, measure)),
         where,
-        f"{what.how}, worst of {found.measures.edges} edges",
+        f"{measure_of(measure).how}, worst of {found.edges} edges",
         doubts=result.doubts,
     )
 
@@ -47,16 +51,13 @@ def worst_of_path(
 ) -> tuple[str, str] | None:
     """Receiver and measure that fail most, or hold least; None where nothing of a receiver is
     required."""
-    found: list[tuple[float, str, str]] = []
-    for one in requirements:
-        if one.measure not in _READ:
-            continue
-        held = margin_of(one, measure_path(result, one.measure, one.receiver))
-        chosen = [r for r in result.receivers if one.receiver in (None, r.id)]
-        if chosen:
-            values = [float(getattr(r.measures, one.measure)) for r in chosen]
-            at = chosen[measure_of(one.measure).worst_of(values)].id
-            found.append((held.normalised, at, one.measure))
+    found = [
+        (margin_of(one, measure_at(result, one.measure, r)).normalised, r.id, one.measure)
+        for one in requirements
+        if one.measure in _READ
+        for r in result.receivers
+        if one.receiver in (None, r.id)
+    ]
     worst = min((entry for entry in found if not math.isnan(entry[0])), default=None)
     return None if worst is None else (worst[1], worst[2])
 
@@ -82,7 +83,7 @@ def _follows(objects: Objects, requirement: Requirement) -> Iterable[object]:
 
 
 def _read(_: Design, requirement: Requirement, result: PathResult) -> Measured:
-    return measure_path(result, requirement.measure, requirement.receiver)
+    return measure_path(result, requirement)
 
 
 JUDGE = Judge({"path": Answer(PATH, _inputs, _follows, _read)})

@@ -11,7 +11,7 @@ from onda.app.stages.paths.views import BouncesView, MeasuresView, SpectrumView,
 from onda.app.theme import Look
 from onda.project.paths.path import Path
 from onda.studies.core.margin import State, margin_of
-from onda.studies.paths.judge import measure_path
+from onda.studies.paths.judge import measure_at
 from onda.studies.paths.path import PathResult
 
 __all__ = ["Drawing"]
@@ -110,6 +110,6 @@ class Drawing:
         for r in self._subject.requirements:
             for receiver in result.receivers:
                 if r.receiver in (None, receiver.id):
-                    measured = measure_path(result, r.measure, receiver.id)
+                    measured = measure_at(result, r.measure, receiver)
                     out[r.measure, receiver.id] = margin_of(r, measured).state
         return out
