@@ -179,9 +179,7 @@ def test_a_limit_counts_from_its_first_frequency_to_its_last(whole) -> None:
     found = worst_of_curve(below, sampled(whole, {0.0: -50.0, 1.0: -1.0}))
     assert found is not None
     assert found.margin == pytest.approx(2.0)
-    assert (
-        worst_of_curve(ranged("return_left", at_most="-1 dB"), sampled(whole, {1.0: 0.0})) is None
-    )
+    assert worst_of_curve(ranged("return", at_most="-1 dB"), sampled(whole, {1.0: 0.0})) is None
 
 
 def test_of_several_limits_the_nearest_is_told(whole) -> None:
