@@ -527,3 +527,67 @@ def test_buffers_of_neighbours_are_switched_with_the_driver(project: Project) ->
     assert stimuli(replace(built, neighbours=(one,)), inputs, told) == ()
     assert levels_at_rest(replace(built, neighbours=(one,)), inputs, high=True) == []
     assert levels_at_rest(built, inputs, high=True)[1:] == [1.0]
+
+
+@dataclass(frozen=True, slots=True)
+class Beside2(Item):
+    """Two coupled lines, of which the second one is the path's."""
+
+    def lay(self, layout: Layout, place: Place) -> Place:
+        nodes = ((layout.node("n1"), place.node), (layout.node("n2"), layout.node("out")))
+        return layout.coupled_piece(
+            place, self.id, "lane", self.id, nodes=nodes, own=1, line=coupled_line(), length=0.03,
+            z=63.0, took=190e-12, beside=(),
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Stub(Item):
+    """A short open line that hangs on the path."""
+
+    def lay(self, layout: Layout, place: Place) -> Place:
+        layout.stub(place, self.id, lossless_line(40.0), 4e-12, 40.0)
+        return place
+
+
+def test_coupled_lines_bounce_as_the_path_s_own_one() -> None:
+    built = build_path(path(ViaItem("V", 50.0, 60e-12, 0.0), Beside2("L")))
+    via, lane = built.stretches.stretches
+    assert (via.node_a, via.node_b, via.z) == (0, 1, 50.0)
+    assert (lane.node_a, lane.node_b, lane.z) == (1, built.load, 63.0)
+    assert lane.delay == pytest.approx(190e-12)
+    assert built.coupled_span == ((1, 1),)
+    assert built.piece_span == (0,)
+
+
+def test_a_stub_is_the_capacitance_that_it_holds() -> None:
+    built = build_path(path(Stub("S"), ViaItem("V", 50.0, 60e-12, 0.0)))
+    assert len(built.stretches.stretches) == 1
+    assert built.stretches.series == ((0, 1, 0.0),)
+    assert built.stretches.capacitance[0] == pytest.approx(2e-12 + 4e-12 / 40.0)
+    # Where there is nothing but short pieces, 50 ohm is what they are held against.
+    short = ViaItem("V", 40.0, 5e-12, 0.0)
+    only = build_path(path(Stub("S"), short)).stretches
+    assert only.capacitance[0] == pytest.approx(2e-12 + 4e-12 / 40.0)
+
+
+def test_a_receiver_that_drives_takes_the_driver_s_place(project: Project) -> None:
+    """With its own source and its own load; the driver listens."""
+    made = path(ResistorItem("R", 10.0), ViaItem("V", 50.0, 60e-12, 0.0), driving="U2")
+    built = build_path(made)
+    assert built.driver.id == "U2"
+    assert built.driver.die == 2
+    assert [s for s in built.net.shunts if s.source] == [ShuntBranch(2, r=40.0, source=True)]
+    # Each has its capacitance once.
+    assert sorted(s.node for s in built.net.shunts if s.c) == [0, 2]
+    assert built.stretches.source_node == 2
+    inputs = path_inputs(project.design, project.design.path("mem-ca"))
+    turned = build_path(replace(inputs, driving=inputs.end.id))
+    assert turned.switching is not None
+    assert turned.driver.name == inputs.end.name
+    drives = device_at(inputs.end).buffer
+    listens = device_at(inputs.driver).buffer
+    assert turned.driver.device.buffer == drives
+    assert any(d.name == inputs.driver.name for d in turned.net.devices) == bool(
+        listens.power_clamp or listens.gnd_clamp
+    )
