@@ -16,11 +16,13 @@ from onda.app.stages.paths.stage import PathsStage
 from onda.app.stages.paths.views import BouncesView, MeasuresView, SpectrumView, WavesView
 from onda.app.tour import set_resistor
 from onda.errors import InputError
+from onda.project.base import set_value
 from onda.project.edits import remove_object
 from onda.project.kind import Ref
 from onda.project.measures import measure
 from onda.project.model import Project
 from onda.project.quantities import format_si
+from onda.project.requirements import Requirement
 from onda.studies.core.margin import State
 from tests.app.conftest import MakeWindow, drag, only, type_into
 
@@ -286,6 +288,31 @@ def test_current_spectrum_bounces_and_measures_follow(window: MainWindow) -> Non
     titles = [r.cells[0] for r in measures.table.rows]
     assert {"Overshoot", "Ring-back", "Flight time", "Duty"} <= set(titles)
     assert all(len(r.cells) == 3 for r in measures.table.rows)
+
+
+@pytest.mark.parametrize("order", [1, -1])
+def test_of_two_limits_on_a_measure_the_one_that_fails_is_shown(
+    make_window: MakeWindow, project: Project, order: int
+) -> None:
+    """One for every receiver that holds, one for the first receiver that fails."""
+    limits = tuple(
+        Requirement.model_validate(
+            {"id": name, "kind": "path", "subject": "clk-two", "measure": "overshoot",
+             "at_most": text, "receiver": receiver}
+        )
+        for name, text, receiver in (("wide", "5 V", None), ("narrow", "1 mV", "A"))
+    )  # fmt: skip
+    board = set_value(project, requirements=limits[::order])
+    window = make_window(board, stage="paths")
+    paths = look_at(window, "clk-two", "measures")
+    assert paths.result is not None
+    shown = [r.id for r in paths.result.receivers]
+    assert shown == ["A", RECEIVER]
+    measures = paths.views.of("measures")
+    assert isinstance(measures, MeasuresView)
+    row = next(r for r in measures.table.rows if r.id == "overshoot")
+    t = window.look.t
+    assert row.inks == ((1, t.fails), (2, t.holds))
 
 
 def test_a_limit_on_the_current_is_typed(window: MainWindow) -> None:

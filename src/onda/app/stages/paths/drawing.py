@@ -10,7 +10,7 @@ from onda.app.stages.paths.scale import Probes, route_map
 from onda.app.stages.paths.views import BouncesView, MeasuresView, SpectrumView, WavesView
 from onda.app.theme import Look
 from onda.project.paths.path import Path
-from onda.studies.core.margin import State, margin_of
+from onda.studies.core.margin import Margin, State, margin_of, worst
 from onda.studies.paths.judge import measure_at
 from onda.studies.paths.path import PathResult
 
@@ -105,11 +105,11 @@ class Drawing:
         self._views.get("measures", MeasuresView).show_result(result, self._states(result))
 
     def _states(self, result: PathResult) -> dict[tuple[str, str], State]:
-        """How each receiver stands to each requirement."""
-        out: dict[tuple[str, str], State] = {}
+        """How each receiver stands to what is required of each measure, the worst of several."""
+        held: dict[tuple[str, str], list[Margin]] = {}
         for r in self._subject.requirements:
             for receiver in result.receivers:
                 if r.receiver in (None, receiver.id):
-                    measured = measure_at(result, r.measure, receiver)
-                    out[r.measure, receiver.id] = margin_of(r, measured).state
-        return out
+                    margin = margin_of(r, measure_at(result, r.measure, receiver))
+                    held.setdefault((r.measure, receiver.id), []).append(margin)
+        return {key: worst(margins) for key, margins in held.items()}
