@@ -194,12 +194,12 @@ def _run(inputs: SearchInputs, control: Control) -> GroupSearch:
                 hard = middle
     if not np.isnan(found):
         # Quick sections led here; what is told holds with fine ones.
-        for _ in range(_STEPS):
+        for step in range(_STEPS):
+            found *= 1.0 + _NEAR_ENOUGH * (1.0 if more else -1.0) * (step > 0)
             result = GROUP.run(change(inputs.group, found, inputs.piece), Control())
             tried[found] = worst_room(result, inputs.limits)
             if tried[found][0] >= 0.0 or found in (inputs.high, inputs.low):
                 break
-            found *= 1.0 + _NEAR_ENOUGH * (1.0 if more else -1.0)
         if tried[found][0] < 0.0:
             raise NotConverged("search", reached=tried[found][0], wanted=0.0)
     at = np.array(sorted(tried))
