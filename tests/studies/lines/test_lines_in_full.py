@@ -382,3 +382,28 @@ def test_a_loss_that_no_line_can_have(project) -> None:
         line_of_sheet(inputs)
     with pytest.raises(NotPhysical, match="loss"):
         SHEET_LINE.run(inputs, CONTROL)
+
+
+def test_the_eye_of_a_cable_without_loss_is_that_of_the_bits_sent(project) -> None:
+    """Half of 1 V either way: where the picture's rows say, as tall and as wide as can be."""
+    sheet = set_value(project.design.sheet_lines[0], entry="values")
+    l, c = 250e-9, 100e-12  # noqa: E741 - the field's own name for inductance
+    inputs = replace(sheet_inputs(sheet), l=l, c=c, r=0.0, g=0.0, length=0.1, loss_factors=(1.0,))
+    result = SHEET_LINE.run(inputs, CONTROL)
+    assert result.z0 == pytest.approx(50.0)
+    assert result.delay == pytest.approx(math.sqrt(l * c))
+    (picture,) = result.eyes
+    phases, levels = picture.shape
+    total = picture.sum(axis=1)
+    assert total == pytest.approx(np.full(phases, total[0]))
+    # Rows of 1.5 V / 120 from -0.75 V on; at the middle of a bit all are at both levels.
+    volts = -0.75 + (np.arange(levels) + 0.5) * 1.5 / levels
+    middle = picture[np.argmin([(row > 0).sum() for row in picture])]
+    seen = volts[middle > 0]
+    assert seen.min() == pytest.approx(-0.5, abs=0.02)
+    assert seen.max() == pytest.approx(0.5, abs=0.02)
+    assert np.abs(seen).min() > 0.45
+    assert middle[volts > 0].sum() == pytest.approx(0.5 * middle.sum(), rel=0.02)
+    assert result.eye_height[0] == pytest.approx(1.0, abs=0.01)
+    assert result.eye_width[0] == pytest.approx(1.0, abs=0.02)
+    assert result.insertion[0] == pytest.approx(np.zeros(len(result.frequency)), abs=1e-9)

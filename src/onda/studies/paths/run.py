@@ -105,30 +105,30 @@ def run_path(inputs: PathInputs, control: Control | None = None) -> PathRun:
     net = with_edges(built, inputs, edges, start_high=start_high)
     stimulus = stimuli(built, inputs, edges)
 
-    def wanted(share: float) -> None:
-        if control is not None:
-            control.progress(0.1 + 0.4 * share)
-
     levels = []
     for high in (False, True):
         at_rest = with_edges(built, inputs, [], start_high=high)
         levels.append(dc_voltages(at_rest, levels_at_rest(built, inputs, high=high)))
 
-    def solved(step: float) -> TransientSolution:
+    def solved(step: float, begins: float, ends: float) -> TransientSolution:
+        def wanted(share: float) -> None:
+            if control is not None:
+                control.progress(begins + (ends - begins) * share)
+
         return solve_transient(net, stimulus, end=end, step=step, wanted=wanted)
 
-    solution, error = solved(step), math.nan
+    solution, error = solved(step, 0.05, 0.3 if inputs.fine else 0.5), math.nan
     if inputs.fine:
         dies = [receiver.die for receiver in built.ends]
         swing = max(float(np.abs(levels[1] - levels[0])[dies].max()), 1e-6)
-        coarse = solved(2.0 * step)
+        coarse = solved(2.0 * step, 0.3, 0.4)
         for left in range(_HALVINGS, -1, -1):
             error = _difference(solution, coarse, dies) / (3.0 * swing)
             if error <= _STILL or left == 0:
                 break
             step /= 2.0
             try:
-                finer = solved(step)
+                finer = solved(step, 0.5 - 0.05 * left, 0.55 - 0.05 * left)
             except TooLarge:
                 break
             coarse, solution = solution, finer
