@@ -86,10 +86,14 @@ class MarginTerms:
     rise: float = 0.0
 
     def __post_init__(self) -> None:
-        if self.levels < 2 or self.samples < 4 or not self.baud > 0.0:
-            raise NotPhysical("sheet", "levels, samples or rate", "2, 4 or more, above 0")
-        if not (self.before and self.behind and self.gains):
-            raise NotPhysical("sheet", "nothing to try", "a tap and a gain each")
+        for name, least in (("levels", 2), ("samples", 4)):
+            if getattr(self, name) < least:
+                raise NotPhysical(name, getattr(self, name), f"{least} or more")
+        if not self.baud > 0.0:
+            raise NotPhysical("baud", self.baud, "above 0")
+        for name in ("before", "behind", "gains"):
+            if not getattr(self, name):
+                raise NotPhysical(name, "nothing to try", "one value or more")
         if not 0.0 < self.error_ratio < 0.5:
             raise NotPhysical("error ratio", self.error_ratio, "between 0 and 1/2")
 
