@@ -18,7 +18,7 @@ from onda.project.build.stackup import (
     Zone,
 )
 from onda.project.model import Design
-from onda.project.quantities import format_si
+from onda.project.quantities import fixed, format_si
 from onda.studies.core.margin import State
 
 __all__ = [
@@ -154,21 +154,24 @@ def pressed(stackup: Stackup, layer: DielectricLayer) -> float | None:
 
 
 def _fills(stackup: Stackup, layer: DielectricLayer) -> tuple[tuple[float, float], ...]:
-    """Copper that presses into a prepreg: the neighbours whose foil was not laid on it."""
-    at = [x.id for x in stackup.layers].index(layer.id)
+    """Copper that presses into a prepreg: the neighbours whose foil was not laid on it.
+
+    Neighbours are those of its zone: what only another zone has does not lie between.
+    """
+    zone = next((z for z in stackup.all_zones if layer.id in z.layers), None)
+    layers = stackup.layers if zone is None else stackup.zone_layers(zone)
+    at = [x.id for x in layers].index(layer.id)
+    outer = [x.id for x in layers if isinstance(x, CopperLayer)]
     out = []
     for k, towards in ((at - 1, "above"), (at + 1, "below")):
-        if 0 <= k < len(stackup.layers):
-            copper = stackup.layers[k]
-            outer = isinstance(copper, CopperLayer) and k in _outer(stackup)
-            if isinstance(copper, CopperLayer) and copper.base == towards and not outer:
-                out.append((copper.thickness.si, copper.copper_share))
+        copper = layers[k] if 0 <= k < len(layers) else None
+        if (
+            isinstance(copper, CopperLayer)
+            and copper.base == towards
+            and copper.id not in (outer[0], outer[-1])
+        ):
+            out.append((copper.thickness.si, copper.copper_share))
     return tuple(out)
-
-
-def _outer(stackup: Stackup) -> set[int]:
-    places = [k for k, x in enumerate(stackup.layers) if isinstance(x, CopperLayer)]
-    return {places[0], places[-1]} if places else set()
 
 
 def build_remarks(design: Design) -> tuple[BuildRemark, ...]:
@@ -196,8 +199,9 @@ def _about_zone(stackup: Stackup, zone: Zone, *, main: bool) -> list[BuildRemark
         out.append(
             BuildRemark(
                 state,
-                f"{zone.name}: {format_si(f.thickness, 'length')} over all, {off:+.1%} of the "
-                f"target {stackup.total.text}, allowed ±{room:.0%}",
+                f"{zone.name}: {format_si(f.thickness, 'length')} over all, "
+                f"{fixed(100.0 * off, 1, sign=True)} % of the target {stackup.total.text}, "
+                f"allowed ±{stackup.total_tolerance.text}",
             )
         )
     if zone.kind == "rigid":
@@ -290,14 +294,14 @@ def _about_classes(design: Design) -> list[BuildRemark]:
                         t.layer,
                     )
                 )
-            gap = t.gap or t.ground_gap
-            if gap is not None and gap.si < limit.gap.si * (1 - 1e-9):
-                out.append(
-                    BuildRemark(
-                        State.FAILS,
-                        f"{c.name} on {t.layer}: gap {gap.text}, at least {limit.gap.text} can "
-                        "be etched",
-                        t.layer,
+            for words, gap in (("gap", t.gap), ("gap to the copper beside it", t.ground_gap)):
+                if gap is not None and gap.si < limit.gap.si * (1 - 1e-9):
+                    out.append(
+                        BuildRemark(
+                            State.FAILS,
+                            f"{c.name} on {t.layer}: {words} {gap.text}, at least "
+                            f"{limit.gap.text} can be etched",
+                            t.layer,
+                        )
                     )
-                )
     return out
