@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Callable
 from dataclasses import replace
+from types import SimpleNamespace
+from typing import Any
 
 import numpy as np
 import pytest
 
+from onda.errors import NotPhysical
 from onda.project.quantities import quantity
 from onda.project.requirements import Requirement
 from onda.studies.core.study import Control
+from onda.studies.paths import why
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.judge import worst_of_path
 from onda.studies.paths.path import PATH
@@ -53,7 +59,7 @@ def test_the_sentence_tells_shape_time_and_level() -> None:
     moved = replace(without, earlier=-3e-12, faster=0.0, level=-0.05)
     assert "comes 3 ps later." in moved.sentence
     assert "faster" not in moved.sentence
-    assert "moves by -50 mV" in moved.sentence
+    assert "moves by −50 mV" in moved.sentence
     still = replace(without, earlier=0.0, faster=0.0, level=0.0)
     assert "Without" not in still.sentence
     assert "3.5 pF" in still.sentence
@@ -95,3 +101,130 @@ def test_what_fails_most_is_what_is_asked_about() -> None:
     over = [r.measures.overshoot for r in result.receivers]
     assert worst_of_path(result, [fails, worse]) == (ids[int(np.argmax(over))], "overshoot")
     assert worst_of_path(result, []) is None
+
+
+# -- on drawn runs ---------------------------------------------------------------------
+
+
+class Drawn:
+    """Runs whose waveforms and figures are drawn: `figures` by what was taken away."""
+
+    def __init__(self, figures: dict[str, dict[str, float]]) -> None:
+        self.figures = figures
+        self.time = np.linspace(0.0, 4e-9, 401)
+
+    def run(self, path: str) -> Any:
+        if path == "broken":
+            raise NotPhysical("path", "nothing", "something")
+        some = self.figures[path]
+        ends = [
+            SimpleNamespace(id="B", name="U5", die=2),
+            SimpleNamespace(id="A", name="U3", die=1),
+        ]
+        if path == "gone":
+            ends = ends[:1]
+        # A ramp from 1 ns on, later by what it is delayed, with a bump of its own.
+        at = self.time - 1e-9 - some.get("delay", 0.0)
+        volts = np.clip(at / 1e-9, 0.0, 1.0) + some.get("bump", 0.0) * np.exp(
+            -(((at - 1.5e-9) / 0.2e-9) ** 2)
+        )
+        waves = {1: volts, 2: np.zeros_like(volts)}
+        solution = SimpleNamespace(time=self.time, node=lambda k: waves[k])
+        highs = np.array([0.0, some.get("high", 1.0), 9.0])
+        built = SimpleNamespace(ends=ends)
+        return SimpleNamespace(solution=solution, built=built, highs=highs, path=path)
+
+    def measure(self, run: Any) -> list[Any]:
+        some = self.figures[run.path]
+        nothing = {"overshoot": 0.5, "ring_back": 0.1, "delay": 9e-9, "edge_time": 9e-9}
+        own = {"overshoot": 0.2, "ring_back": 0.3, "delay": 1e-9, "edge_time": 1e-9} | {
+            k: v for k, v in some.items() if k in nothing
+        }
+        own["delay"] = 1e-9 + some.get("delay", 0.0)
+        return [SimpleNamespace(**(own if e.id == "A" else nothing)) for e in run.built.ends]
+
+
+@pytest.fixture
+def drawn(monkeypatch: pytest.MonkeyPatch) -> Callable[..., WhyResult]:
+    def explain(measure: str, figures: dict[str, dict[str, float]]) -> WhyResult:
+        made = Drawn(figures)
+        monkeypatch.setattr(why, "run_path", made.run)
+        monkeypatch.setattr(why, "measure_receivers", made.measure)
+        todo = [(f"id {name}", f"the {name}", name) for name in figures if name != "now"]
+        monkeypatch.setattr(why, "replacements", lambda _: todo)
+        asked: Any = SimpleNamespace(path="now", receiver="A", measure=measure)
+        return PATH_WHY.run(asked, Control())
+
+    return explain
+
+
+def test_what_helps_comes_first_by_its_gain_then_by_its_change(
+    drawn: Callable[..., WhyResult],
+) -> None:
+    found = drawn(
+        "overshoot",
+        {
+            "now": {"bump": 0.0},
+            "via": {"overshoot": 0.15, "bump": 0.1},
+            "stub": {"overshoot": 0.05, "bump": -0.2},
+            "resistor": {"overshoot": 0.6},
+            "package": {"overshoot": 0.15, "bump": -0.3},
+            "cable": {"overshoot": 0.199},
+            "broken": {},
+            "gone": {"overshoot": 0.0},
+        },
+    )
+    assert (found.receiver, found.measure, found.value) == ("U3", "overshoot", 0.2)
+    assert [r.element for r in found.found] == ["id stub", "id package", "id via"]
+    # A hundredth of the value is no help.
+    assert [r.element for r in found.others] == ["id cable", "id resistor"]
+    gains = [r.gain for r in (*found.found, *found.others)]
+    assert gains == pytest.approx([0.15, 0.05, 0.05, 0.001, -0.4])
+    assert [r.value for r in found.found] == [0.05, 0.15, 0.15]
+    stub, package, via = found.found
+    assert stub.largest == pytest.approx(-0.2, rel=1e-3)
+    assert package.largest == pytest.approx(-0.3, rel=1e-3)
+    assert via.largest == pytest.approx(0.1, rel=1e-3)
+    # At 1 ns and 1.5 ns behind where the ramp begins.
+    assert stub.at == pytest.approx(2.5e-9, abs=6e-12)
+    assert found.waveform == pytest.approx(np.clip((found.time - 1e-9) / 1e-9, 0.0, 1.0))
+
+
+def test_of_a_measure_that_should_be_large_more_is_better(
+    drawn: Callable[..., WhyResult],
+) -> None:
+    found = drawn(
+        "ring_back",
+        {"now": {}, "via": {"ring_back": 0.4}, "stub": {"ring_back": 0.25},
+         "cable": {"ring_back": math.nan}},
+    )  # fmt: skip
+    assert [(r.element, r.gain) for r in found.found] == [("id via", pytest.approx(0.1))]
+    assert [r.element for r in found.others] == ["id cable", "id stub"]
+    assert [r.gain for r in found.others] == [0.0, pytest.approx(-0.05)]
+    lost = drawn("ring_back", {"now": {"ring_back": math.nan}, "via": {"ring_back": -5.0}})
+    assert [r.gain for r in lost.found] == [math.inf]
+
+
+def test_only_the_shape_is_compared_and_only_while_both_are_known(
+    drawn: Callable[..., WhyResult],
+) -> None:
+    """An edge that comes 0.3 ns earlier, or later, is the same edge."""
+    found = drawn(
+        "overshoot",
+        {
+            "now": {"edge_time": 0.5e-9},
+            "early": {"delay": -0.3e-9, "edge_time": 0.4e-9, "high": 1.02},
+            "late": {"delay": 0.5e-9, "edge_time": math.nan},
+        },
+    )
+    early, late = sorted((*found.found, *found.others), key=lambda r: r.element)
+    assert early.earlier == pytest.approx(0.3e-9)
+    assert late.earlier == pytest.approx(-0.5e-9)
+    assert abs(early.largest) < 1e-6
+    assert abs(late.largest) < 1e-6
+    assert early.faster == pytest.approx(0.1e-9)
+    assert late.faster == 0.0
+    assert early.level == pytest.approx(0.02)
+    assert late.level == 0.0
+    # The waveform is told at its own time.
+    assert early.waveform == pytest.approx(np.clip((found.time - 0.7e-9) / 1e-9, 0.0, 1.0))

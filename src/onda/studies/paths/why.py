@@ -1,7 +1,6 @@
 """Study `path_why`: one thing at a time is taken away, and what that changes is told.
 
-It answers why a net rings: the receiver by a pure probe, a via by nothing, a branch by nothing, the
-driver by an ideal one behind its resistance.
+It answers why a net rings: a receiver by a pure probe, a via, a part or a branch by nothing.
 """
 
 from __future__ import annotations
@@ -14,6 +13,7 @@ from numpy.typing import NDArray
 
 from onda.errors import OndaError
 from onda.project.measures import measure
+from onda.project.quantities import fixed
 from onda.studies.core.study import Control, Study
 from onda.studies.paths.ends import EndInputs, device_at
 from onda.studies.paths.items import PathInputs, with_items
@@ -80,7 +80,7 @@ class Replacement:
         said = [w for w in without if w]
         out = [f"Without it the edge {' and '.join(said)}."] if said else []
         if abs(self.level) > _TOLD_VOLTS:
-            out.append(f"The high level moves by {self.level * 1e3:+.0f} mV.")
+            out.append(f"The high level moves by {fixed(self.level * 1e3, 0, sign=True)} mV.")
         return out
 
     @property
