@@ -6,6 +6,7 @@ import numpy as np
 
 from onda.app.shell.fields import NumberRows
 from onda.project.links.link import Link
+from onda.project.quantities import fixed
 from onda.studies.links.eye import EyeResult
 
 __all__ = ["bits_notes", "bits_rows", "worst_bits"]
@@ -91,8 +92,8 @@ def bits_notes(result: EyeResult, link: Link) -> str:
     away, height = result.eye.least.tallest
     if height - result.eye.height > _TALLER * max(abs(height), 1e-9):
         notes.append(
-            f"Sampled {_SAMPLED[link.sampling]}; {away:+.2f} UI from there the eye is "
-            f"{height * 1e3:.0f} mV tall."
+            f"Sampled {_SAMPLED[link.sampling]}; {fixed(away, 2, sign=True)} UI from there the "
+            f"eye is {height * 1e3:.0f} mV tall."
         )
     notes += [f"{doubt[:1].upper()}{doubt[1:]}." for doubt in result.doubts]
     return " ".join(notes)

@@ -15,7 +15,7 @@ from onda.app.plots.colors import density_scale, image_of
 from onda.app.plots.sharing import offer_share
 from onda.app.shell.painting import pen, text
 from onda.app.theme import Look
-from onda.project.quantities import format_si
+from onda.project.quantities import fixed, format_si
 from onda.studies.links.eye import Eye
 from onda.studies.links.inputs import Mask
 
@@ -257,7 +257,7 @@ class EyeView(QWidget):
             return
         ui = (self._hover.x() - box.left()) / box.width() * 2 - 1
         volts = (box.center().y() - self._hover.y()) / (box.height() / 2) * self._reach
-        words = f"{ui:+.3f} UI · {format_si(volts, 'voltage')}"
+        words = f"{fixed(ui, 3, sign=True)} UI · {format_si(volts, 'voltage')}"
         self._label(painter, QPointF(box.left() + 6, box.top() + 4), words)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
