@@ -185,7 +185,7 @@ def test_notes_say_where_the_mask_is_from_and_what_is_in_doubt(
 
     assert notes(0.1, 0.1015) == f"Mask: {source}. The data end early."
     assert notes(-0.12, 0.15) == (
-        f"Mask: {source}. Sampled half a bit after the crossings; -0.12 UI from there the eye is "
+        f"Mask: {source}. Sampled half a bit after the crossings; −0.12 UI from there the eye is "
         "150 mV tall. The data end early."
     )
     ones = np.array([0] * 30 + [1, 0, 1])

@@ -329,3 +329,15 @@ def test_a_group_with_guards_is_tried_without_them(project) -> None:
     assert "no guards" not in [w for w, _ in choices_inputs(project.design, group).others]
     without = next(g for w, g in inputs.others if w == "no guards")
     assert without == choices_inputs(project.design, group).now
+
+
+@pytest.mark.parametrize("name", ["converter-lanes", "memory-byte"])
+def test_every_choice_is_another_group_and_told_in_its_own_words(project, name) -> None:
+    group = project.design.group(name)
+    found = list(ways_out(project.design, group))
+    words = [w for w, _ in found]
+    assert len(set(words)) == len(words)
+    assert all(other != group for _, other in found)
+    # A group that has one of them already is not offered it.
+    for taken, other in found:
+        assert taken not in [w for w, _ in ways_out(project.design, other)]

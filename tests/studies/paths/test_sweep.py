@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
+import numpy as np
 import pytest
 
 from onda.errors import InputError
@@ -15,7 +16,7 @@ from onda.studies.core.study import Control
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.items import PathInputs
 from onda.studies.paths.path import PATH
-from onda.studies.paths.sweep import measures_with, with_value
+from onda.studies.paths.sweep import measures_with, resistor_range, with_value
 
 PER_M = math.sqrt(246e-9 * 98e-12)
 """s/m of the demo's cable, by its L and C."""
@@ -60,3 +61,8 @@ def test_the_driver_and_the_end_are_set_by_their_names(project: Project) -> None
     assert changed.driver_resistance == inputs.driver_resistance
     with pytest.raises(InputError, match="is not in this path"):
         with_value(inputs, "nobody", 1.0)
+
+
+def test_resistors_from_nothing_to_half_as_much_again() -> None:
+    values = resistor_range(60.0)
+    assert values == pytest.approx(tuple(np.linspace(0.0, 90.0, 20)))
