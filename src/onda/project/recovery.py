@@ -139,7 +139,7 @@ class Autosave:
             "closed": closed,
             "changed": list(changed[:_MOST_TOLD]),
             "files": kept,
-            "project": dumps(project),
+            "project": dumps(project, for_people=False),
         }
         write_atomically(self.path, json.dumps(wrapped).encode("utf-8"))
         if not self._swept:

@@ -119,11 +119,25 @@ class Book:
 
     def __init__(self) -> None:
         self._known: dict[tuple[object, ...], tuple[tuple[object, ...], Found]] = {}
+        self._design: Design | None = None
+        self._seen: dict[int, tuple[Requirement, Found]] = {}
 
     def look(
         self, design: Design, requirement: Requirement, objects: Objects | None = None
     ) -> Found:
         """The need of a requirement in a design; `objects` are those of the design, if at hand."""
+        if self._design is not design:
+            self._design, self._seen = design, {}
+        # The requirement is held, so that no other one has its number.
+        _, seen = self._seen.get(id(requirement), (None, None))
+        if seen is None:
+            seen = self._looked_up(design, requirement, objects)
+            self._seen[id(requirement)] = requirement, seen
+        return seen
+
+    def _looked_up(
+        self, design: Design, requirement: Requirement, objects: Objects | None
+    ) -> Found:
         answer = judge_of(requirement.kind).answer(requirement)
         about = (requirement.ref, requirement.layer, answer.study.name)
         parts = tuple(answer.follows(objects or objects_in(design), requirement))

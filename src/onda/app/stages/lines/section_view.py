@@ -76,6 +76,7 @@ class SectionView(QWidget):
         self._handles: list[tuple[QPointF, str, float]] = []
         self._drag: tuple[str, float, float, float] | None = None
         self._frozen_scale: tuple[float, float, float] | None = None
+        self._fitted: tuple[Drawing | None, int, int, tuple[float, float, float]] | None = None
         self._focus_pill = 0
         self._editor = Entry(parent=self, in_place=True)
         self._editor.setObjectName("mono")
@@ -116,6 +117,13 @@ class SectionView(QWidget):
         """Pixels per metre, and the pixel of x = 0, y = 0."""
         if self._frozen_scale is not None:
             return self._frozen_scale
+        of = (self._drawing, self.width(), self.height())
+        # Every point that is drawn asks for it.
+        if self._fitted is None or self._fitted[0] is not of[0] or self._fitted[1:3] != of[1:]:
+            self._fitted = (*of, self._fit_anew())
+        return self._fitted[3]
+
+    def _fit_anew(self) -> tuple[float, float, float]:
         half = self._half_width()
         low, high = self._heights()
         tall = high - low
