@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import json
+import re
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -102,7 +103,24 @@ class Touched:
         return cls(seconds, lines, sources)
 
     def tests_of(self, module: str, line: int, source: str, tree: Path) -> list[str]:
-        """Tests that touch a line, the nearest and shortest first; none where no test does."""
+        """Tests that touch a line, the nearest and shortest first; none where no test does.
+
+        What was written since the lines were measured comes before them, where it is near.
+        """
+        new = self._unmeasured(module, tree)
+        return [*new, *(t for t in self._measured(module, line, source, tree) if t not in new)]
+
+    def _unmeasured(self, module: str, tree: Path) -> list[str]:
+        """Tests in the nearest files that were not there when lines were measured."""
+        known = {t.partition("[")[0] for t in self.seconds}
+        return [
+            test
+            for file in files_near(module, tree)
+            for name in re.findall(r"^def (test_\w+)", _files(tree)[file], re.MULTILINE)
+            if (test := f"{file}::{name}") not in known
+        ]
+
+    def _measured(self, module: str, line: int, source: str, tree: Path) -> list[str]:
         first, last, touchable = _statement(source, line)
         by_line = self.lines.get(module, {})
         found = set[str]().union(*(by_line.get(k, set()) for k in range(first, last + 1)))

@@ -55,8 +55,12 @@ class SettingsTable(QScrollArea):
             was = [o.model_of(device) for b in kept for o in b.operations if o.id == operation]
             changed = any(model != now for model in was)
             t = self._look.t
-            box.setStyleSheet(f"QComboBox {{ border: 2px solid {t.kept}; }}" if changed else "")
-            box.setToolTip(f"Kept: {', '.join(was)}" if changed else "")
+            style = f"QComboBox {{ border: 2px solid {t.kept}; }}" if changed else ""
+            # A style costs more than a millisecond, whatever it says.
+            if box.styleSheet() != style:
+                box.setStyleSheet(style)
+            words = ", ".join(model or _AS_IN_PATHS for model in was)
+            box.setToolTip(f"Kept: {words}" if changed else "")
 
     def _make(self, bus: Bus) -> None:
         for k in reversed(range(self._grid.count())):
