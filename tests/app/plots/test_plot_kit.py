@@ -118,6 +118,23 @@ def test_an_axis_by_decades_shows_each_of_them(plot: CurvePlot, qtbot: QtBot) ->
     assert made.curves[0].x[0] == f[0]
 
 
+@pytest.mark.parametrize("width", [240, 246, 300, 420])
+def test_the_last_decade_is_whole(qtbot: QtBot, width: int) -> None:
+    """A power at the very end of its axis is drawn within the plot."""
+    made = CurvePlot(Look(), Axis("Frequency", "GHz", log=True), Axis("Impedance", "Ω"))
+    qtbot.addWidget(made)
+    made.resize(width, 200)
+    made.show()
+    made.show_curves([Curve("z", np.geomspace(1e-3, 100.0, 100), np.ones(100), DAY.sea)])
+    QApplication.processEvents()
+    axis = made._axes["bottom"]
+    last = next(rect for rect, text in drawn_words(made, "bottom") if text == "10²")
+    right = axis.mapRectToScene(last).right()
+    edge = axis.mapRectToScene(axis.mapRectFromParent(axis.geometry())).right()
+    assert edge - 4.0 < right <= edge + 2.0
+    assert right <= made.plot.viewport().width()
+
+
 def test_an_empty_plot_says_why_and_draws_no_axes(plot: CurvePlot) -> None:
     plot.show_curves([], empty="Choose a clock at the driver.")
     assert plot._empty.isVisible()

@@ -15,6 +15,8 @@ from onda.app.theme import Look
 __all__ = ["Axis", "NamedAxis", "even_step", "number_text", "power_text"]
 
 _SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
+_EDGE = 2.0
+"""Pixels beyond the end of a lower axis that still are shown."""
 _GAP = 5.0
 """Least room between two numbers, pixels."""
 _REACH = 14.0
@@ -130,8 +132,12 @@ class NamedAxis(pg.AxisItem):
             )
             inside = rect.left() >= bounds.left() - reach and rect.right() <= bounds.right() + reach
             if inside and not any(own.intersects(other) for other in taken):
-                kept.append((rect, flags, text))
-                taken.append(QRectF(rect))
+                whole = QRectF(rect)
+                if self.orientation == "bottom":
+                    # What reaches further would be cut by the edge of the plot.
+                    whole.translate(min(bounds.right() + _EDGE - whole.right(), 0.0), 0.0)
+                kept.append((whole, flags, text))
+                taken.append(whole)
         return axis_spec, ticks, kept
 
 
