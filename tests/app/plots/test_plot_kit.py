@@ -132,7 +132,7 @@ def test_the_last_decade_is_whole(qtbot: QtBot, width: int) -> None:
     right = axis.mapRectToScene(last).right()
     edge = axis.mapRectToScene(axis.mapRectFromParent(axis.geometry())).right()
     assert edge - 4.0 < right <= edge + 2.0
-    assert right <= made.plot.viewport().width()
+    assert right <= made.width()
 
 
 def test_an_empty_plot_says_why_and_draws_no_axes(plot: CurvePlot) -> None:
