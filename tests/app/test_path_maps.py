@@ -19,10 +19,10 @@ from onda.errors import InputError
 from onda.project.model import Project
 from onda.project.quantities import format_si
 from onda.studies.core.runner import StudyRunner
-from onda.studies.paths.corners import CORNER_MEASURES, Found
+from onda.studies.paths.corners import Found
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.path import PATH, PathResult
-from onda.studies.paths.sweep import SweepResult
+from onda.studies.paths.sweep import COLUMNS, SweepResult
 from tests.app.conftest import drag
 from tests.painted import drawn, put
 
@@ -45,7 +45,7 @@ T1 = Sweepable("T1", "length of T1", "length", 5e-3, 25e-3, 10e-3)
 
 def swept(values: np.ndarray, values_2: np.ndarray, names: tuple[str, ...]) -> SweepResult:
     v, w, k = len(values), len(values_2), len(names)
-    by = np.zeros((2, len(CORNER_MEASURES), k, v, w))
+    by = np.zeros((2, len(COLUMNS), k, v, w))
     # The second variant overshoots more at the first receiver, the first one at the second.
     by[0, 0, :, :, :] = np.arange(k)[:, None, None]
     by[1, 0, :, :, :] = -np.arange(k)[:, None, None]

@@ -288,7 +288,7 @@ def test_a_replacement_says_what_it_did_to_shape_time_and_level() -> None:
     )  # fmt: skip
     assert one.sentence == (
         "The stub lifts the waveform by 123 mV at 1.00 ns. Without it the edge comes 12 ps earlier "
-        "and is 34 ps slower. The high level moves by -50 mV."
+        "and is 34 ps slower. The high level moves by −50 mV."
     )
     turned = replace(one, earlier=-12e-12, faster=0.0, level=0.0)
     assert turned.sentence.endswith("Without it the edge comes 12 ps later.")

@@ -234,3 +234,28 @@ def test_duty_and_width_of_a_clock() -> None:
     assert m.pulse_width == pytest.approx(4.0 * NS, rel=1e-3)
     assert m.edges == 3
     assert m.slew == pytest.approx(1.0 / NS, rel=1e-2)
+
+
+def test_figures_have_the_edge_at_their_other_end() -> None:
+    """Rises of 1 ns and falls of 3 ns, late by a tenth of each: too slow, and too fast."""
+    t = np.linspace(0, 40, 16001)
+    v = np.interp(t % 20, [0, 1, 2, 10, 13, 20], [0, 0, 1, 1, 0, 0])
+    spans = [
+        EdgeSpan(True, 1.0, 0, 9.5), EdgeSpan(False, 10.0, 9.5, 19.5),
+        EdgeSpan(True, 21.0, 20, 29.5), EdgeSpan(False, 30.0, 29.5, 39.5),
+    ]  # fmt: skip
+    m = measure_receiver(t * NS, v, Levels(0, 1), _scaled(spans), test_delay=0.2 * NS)
+    near = {"rel": 5e-3}
+    assert m.both_ends("edge_time") == pytest.approx((2.4 * NS, 0.8 * NS), **near)
+    assert m.both_ends("slew") == pytest.approx((1.0 / 3.0 / NS, 1.0 / NS), **near)
+    assert m.both_ends("delay") == pytest.approx((1.5 * NS, 0.5 * NS), **near)
+    assert m.both_ends("first_delay") == pytest.approx((0.5 * NS, 1.5 * NS), **near)
+    assert m.both_ends("last_delay") == pytest.approx((1.5 * NS, 0.5 * NS), **near)
+    assert m.both_ends("flight_time") == pytest.approx((1.3 * NS, 0.3 * NS), **near)
+    # High from 1.5 to 11.5 ns, low until 21.5.
+    assert m.both_ends("pulse_width") == pytest.approx((10.0 * NS, 10.0 * NS), **near)
+    assert m.both_ends("overshoot") == (m.overshoot,)
+    assert m.both_ends("duty") == pytest.approx((math.nan,), nan_ok=True)
+    # Of an edge that never arrives there is no other end either.
+    lost = measured([(0, 0), (6, 0.2)])
+    assert all(math.isnan(x) for x in (lost.least_edge_time, lost.least_flight_time))

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from onda.engine.circuits.receiver_measures import OTHER_END
 from onda.project.model import Project
 from onda.project.requirements import Requirement
 from onda.studies.core.study import Control
@@ -15,7 +16,7 @@ from onda.studies.paths.corners import Found, search
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.judge import measure_at, measure_path, worst_of_path
 from onda.studies.paths.path import PATH, PathResult
-from onda.studies.paths.sweep import CORNER_MEASURES, SweepResult
+from onda.studies.paths.sweep import COLUMNS, SweepResult
 
 NAN = math.nan
 
@@ -31,9 +32,13 @@ def made(**measures: object) -> SweepResult:
     """Two receivers A and B, two corners, as many values (0, 10, 20...) as there are numbers."""
     tables = {k: np.asarray(v, dtype=float) for k, v in measures.items()}
     shape = next(iter(tables.values())).shape
-    whole = np.full((2, len(CORNER_MEASURES), 2, *shape[2:]), NAN)
+    whole = np.full((2, len(COLUMNS), 2, *shape[2:]), NAN)
     for key, table in tables.items():
-        whole[:, CORNER_MEASURES.index(key)] = table
+        whole[:, COLUMNS.index(key)] = table
+        # All edges are alike but where the other end is said.
+        other = OTHER_END.get(key, key)
+        if other in COLUMNS and other not in tables:
+            whole[:, COLUMNS.index(other)] = table
     return SweepResult(
         values=10.0 * np.arange(shape[2]), values_2=np.arange(float(shape[3])),
         names=("typ", "slow"), receivers=("A", "B"), receiver_names=("U1", "U2"),
@@ -76,6 +81,18 @@ def test_a_lower_limit_asks_for_another_receiver_than_an_upper_one() -> None:
     late = found_of(sweep, required("delay", at_most="0.28 s"))
     assert late.margin[:, 0] == pytest.approx([-0.21 / 2.8, 0.79 / 2.8])
     assert late.receiver == "A"
+
+
+def test_a_sweep_is_held_at_both_ends_of_its_edges() -> None:
+    """A fall of 0.2 s beside a rise of 0.5 s at each receiver: too fast and too slow."""
+    slow, fast = column([0.5, 0.5], [0.4, 0.6]), column([0.2, 0.3], [0.3, 0.25])
+    sweep = made(edge_time=slow, least_edge_time=fast)
+    least = found_of(sweep, required("edge_time", at_least="0.25 s"))
+    assert least.margin[:, 0] == pytest.approx([-0.2, 0.0])
+    assert least.receiver == "B"
+    most = found_of(sweep, required("edge_time", at_most="0.55 s"))
+    assert most.margin[:, 0] == pytest.approx([0.04 / 0.55, -0.06 / 0.55])
+    assert most.receiver == "A"
 
 
 def test_several_requirements_and_the_one_that_limits() -> None:
@@ -161,9 +178,13 @@ def two(project: Project) -> PathResult:
     found = PATH.run(path_inputs(design, design.path("clk-two"), fine=False), Control())
     first, second = found.receivers
     figures = (
-        {"delay": 1.0e-9, "duty": 0.40, "overshoot": 0.3, "overshoot_time": 2.5e-9, "edges": 4},
-        {"delay": 1.6e-9, "duty": 0.52, "overshoot": 0.1, "overshoot_time": 7.5e-9, "edges": 6},
-    )
+        {"delay": 1.0e-9, "first_delay": 1.0e-9, "duty": 0.40, "overshoot": 0.3,
+         "overshoot_time": 2.5e-9, "edges": 4, "slew": 2e9, "most_slew": 3e9,
+         "edge_time": 4e-10, "least_edge_time": 2e-10},
+        {"delay": 1.6e-9, "first_delay": 1.6e-9, "duty": 0.52, "overshoot": 0.1,
+         "overshoot_time": 7.5e-9, "edges": 6, "slew": 1e9, "most_slew": 5e9,
+         "edge_time": 6e-10, "least_edge_time": 3e-10},
+    )  # fmt: skip
     receivers = tuple(
         replace(r, id=name, name=f"U{name}", measures=replace(r.measures, **some))
         for r, name, some in zip((first, second), "AB", figures, strict=True)
@@ -180,6 +201,12 @@ def two(project: Project) -> PathResult:
         ("delay", {"at_least": "0.2 ns", "at_most": "1.7 ns"}, 1.6e-9, "UB"),
         ("duty", {"at_least": "45 %", "at_most": "55 %"}, 0.40, "UA"),
         ("overshoot", {"at_most": "0.2 V"}, 0.3, "UA"),
+        # Of edges too the one that is nearest: fast ones radiate, slow ones come late.
+        ("edge_time", {"at_most": "0.5 ns"}, 6e-10, "UB"),
+        ("edge_time", {"at_least": "0.25 ns"}, 2e-10, "UA"),
+        ("slew", {"at_least": "1.5 V/ns"}, 1e9, "UB"),
+        ("slew", {"at_most": "4 V/ns"}, 5e9, "UB"),
+        ("slew", {"at_least": "0.9 V/ns", "at_most": "9 V/ns"}, 1e9, "UB"),
     ],
 )
 def test_the_receiver_that_is_nearest_to_a_limit_is_judged(
@@ -199,9 +226,12 @@ def test_the_receiver_that_is_nearest_to_a_limit_is_judged(
 
 def test_where_and_how_a_figure_was_found(two: PathResult) -> None:
     a, b = two.receivers
-    assert measure_at(two, "overshoot", a).where == "at UA, 2.50 ns"
-    assert measure_at(two, "delay", b).where == "at UB"
-    assert measure_at(two, "delay", b).how.endswith("worst of 6 edges")
+    (one,) = measure_at(two, "overshoot", a)
+    assert (one.value, one.where) == (0.3, "at UA, 2.50 ns")
+    both = measure_at(two, "delay", b)
+    assert [m.value for m in both] == [b.measures.delay, b.measures.first_delay]
+    assert {m.where for m in both} == {"at UB"}
+    assert all(m.how.endswith("worst of 6 edges") for m in both)
     gone = measure_path(two, required("delay", "C", at_most="1 ns"))
     assert math.isnan(gone.value)
     assert gone.how == "there is no receiver C"

@@ -11,10 +11,18 @@ from numpy.typing import NDArray
 
 from onda.engine.circuits.measure import crossings, measure_edge
 
-__all__ = ["SMALL_IS_BAD", "EdgeSpan", "Levels", "ReceiverMeasures", "measure_receiver"]
+__all__ = ["OTHER_END", "EdgeSpan", "Levels", "ReceiverMeasures", "measure_receiver"]
 
-SMALL_IS_BAD = ("ring_back", "slew", "pulse_width")
-"""Figures of which the smallest is the worst; of all others it is the largest."""
+OTHER_END = {
+    "edge_time": "least_edge_time",
+    "slew": "most_slew",
+    "delay": "first_delay",
+    "first_delay": "delay",
+    "last_delay": "least_last_delay",
+    "flight_time": "least_flight_time",
+    "pulse_width": "most_pulse_width",
+}
+"""Of figures that may be too small as well as too large: the one of the edge at the other end."""
 
 FloatArray = NDArray[np.float64]
 
@@ -70,6 +78,8 @@ class ReceiverMeasures:
     flight_time : s, last crossing against that of the driver in its test load
     slew : V/s between 20 and 80 %, the slowest
     pulse_width : s, the narrowest at v_meas; duty : share of the time above v_meas
+    least_edge_time, most_slew, least_last_delay, least_flight_time, most_pulse_width : of the edge
+        at the other end
     """
 
     overshoot: float
@@ -89,6 +99,17 @@ class ReceiverMeasures:
     pulse_width: float
     duty: float
     edges: int
+    least_edge_time: float = math.nan
+    most_slew: float = math.nan
+    least_last_delay: float = math.nan
+    least_flight_time: float = math.nan
+    most_pulse_width: float = math.nan
+
+    def both_ends(self, figure: str) -> tuple[float, ...]:
+        """A figure at its worst edge, and at the one at the other end where that may count."""
+        other = OTHER_END.get(figure)
+        worst = float(getattr(self, figure))
+        return (worst,) if other is None else (worst, float(getattr(self, other)))
 
 
 def measure_receiver(
@@ -116,7 +137,7 @@ def measure_receiver(
     over_low = levels.low if levels.over_low is None else levels.over_low
     high, low = max(over_high, over_low), min(over_high, over_low)
     widths = np.diff(crossings(time, volts, middle))
-    last = _worst(found, "last_delay", max)
+    last, least_last = (_worst(found, "last_delay", choose) for choose in (max, min))
     top = max(found, key=lambda f: f["overshoot"], default=None)
     return ReceiverMeasures(
         overshoot=_worst(found, "overshoot", max),
@@ -136,6 +157,11 @@ def measure_receiver(
         pulse_width=float(widths.min()) if len(widths) else math.nan,
         duty=_duty(time, volts, middle, period),
         edges=len(found),
+        least_edge_time=_worst(found, "edge_time", min),
+        most_slew=_worst(found, "slew", max),
+        least_last_delay=least_last,
+        least_flight_time=least_last - test_delay,
+        most_pulse_width=float(widths.max()) if len(widths) else math.nan,
     )
 
 

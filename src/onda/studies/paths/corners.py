@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from onda.engine.circuits.receiver_measures import OTHER_END
 from onda.project.model import Design
 from onda.project.paths.path import Path
 from onda.project.requirements import Requirement
@@ -15,7 +16,7 @@ from onda.studies.core.margin import Measured as _Measured
 from onda.studies.core.margin import margin_of
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.items import PathInputs, with_items
-from onda.studies.paths.sweep import CORNER_MEASURES, SweepResult, Variant
+from onda.studies.paths.sweep import COLUMNS, CORNER_MEASURES, SweepResult, Variant
 
 __all__ = ["Found", "corner_variants", "refined", "search", "with_tolerances"]
 
@@ -112,15 +113,22 @@ def refined(values: Sequence[float], best: int, count: int = 8) -> tuple[float, 
 
 
 def _margins(sweep: SweepResult, requirement: Requirement) -> FloatArray:
-    """Normalised margins (r, k, v, w) at the receivers that a requirement is about."""
-    values = sweep.by_receiver[:, CORNER_MEASURES.index(requirement.measure)]
+    """Normalised margins (r, k, v, w) at the receivers that a requirement is about, of the edge
+    that is nearest to a limit."""
+    at = slice(None)
     if requirement.receiver is not None:
-        values = values[[sweep.receivers.index(requirement.receiver)]]
+        k = sweep.receivers.index(requirement.receiver)
+        at = slice(k, k + 1)
 
     def one(value: float) -> float:
         return margin_of(requirement, _Measured(value, "", "")).normalised
 
-    return np.asarray(np.vectorize(one, otypes=[float])(values))
+    def margins(key: str) -> FloatArray:
+        values = sweep.by_receiver[at, COLUMNS.index(key)]
+        return np.asarray(np.vectorize(one, otypes=[float])(values))
+
+    ends = (requirement.measure, OTHER_END.get(requirement.measure, requirement.measure))
+    return np.asarray(np.minimum(*map(margins, ends)))
 
 
 def _widest(values: FloatArray, margin: FloatArray) -> tuple[float, float] | None:

@@ -24,25 +24,23 @@ _READ = frozenset(f.name for f in fields(ReceiverMeasures))
 
 def measure_path(result: PathResult, requirement: Requirement) -> Measured:
     """Read a requirement's measure off a path: of its receiver, or of the one that is nearest to a
-    limit."""
+    limit, at the edge that is."""
     chosen = [r for r in result.receivers if requirement.receiver in (None, r.id)]
     if not chosen:
         return missing(f"there is no receiver {requirement.receiver}")
-    values = [measure_at(result, requirement.measure, r) for r in chosen]
+    values = [m for r in chosen for m in measure_at(result, requirement.measure, r)]
     return values[nearest_to_limit(requirement, values)]
 
 
-def measure_at(result: PathResult, measure: str, receiver: ReceiverResult) -> Measured:
-    """Read a measure off one receiver."""
+def measure_at(result: PathResult, measure: str, receiver: ReceiverResult) -> tuple[Measured, ...]:
+    """Read a measure off one receiver: at its worst edge, and at the one at the other end."""
     found = receiver.measures
     where = f"at {receiver.name}"
     if measure == "overshoot":
         where += f", {found.overshoot_time * 1e9:.2f} ns"
-    return Measured(
-        float(getattr(found, measure)),
-        where,
-        f"{measure_of(measure).how}, worst of {found.edges} edges",
-        doubts=result.doubts,
+    how = f"{measure_of(measure).how}, worst of {found.edges} edges"
+    return tuple(
+        Measured(value, where, how, doubts=result.doubts) for value in found.both_ends(measure)
     )
 
 
@@ -52,11 +50,12 @@ def worst_of_path(
     """Receiver and measure that fail most, or hold least; None where nothing of a receiver is
     required."""
     found = [
-        (margin_of(one, measure_at(result, one.measure, r)).normalised, r.id, one.measure)
+        (margin_of(one, measured).normalised, r.id, one.measure)
         for one in requirements
         if one.measure in _READ
         for r in result.receivers
         if one.receiver in (None, r.id)
+        for measured in measure_at(result, one.measure, r)
     ]
     worst = min((entry for entry in found if not math.isnan(entry[0])), default=None)
     return None if worst is None else (worst[1], worst[2])

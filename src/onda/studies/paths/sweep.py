@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.circuits.receiver_measures import ReceiverMeasures
+from onda.engine.circuits.receiver_measures import OTHER_END, ReceiverMeasures
 from onda.errors import InputError
 from onda.project.measures import measure
 from onda.studies.core.study import Case, Control, Study, compute
@@ -19,6 +19,7 @@ from onda.studies.paths.items import Item, PathInputs, with_items
 from onda.studies.paths.run import measure_receivers, run_path
 
 __all__ = [
+    "COLUMNS",
     "CORNER_MEASURES",
     "PATH_POINT",
     "PATH_SWEEP",
@@ -36,6 +37,10 @@ CORNER_MEASURES = (
     "overshoot", "undershoot", "settling", "edge_time", "delay", "ring_back", "reversal",
     "over_area", "slew", "flight_time", "pulse_width",
 )  # fmt: skip
+COLUMNS = tuple(
+    dict.fromkeys((*CORNER_MEASURES, *(OTHER_END[m] for m in CORNER_MEASURES if m in OTHER_END)))
+)
+"""What is kept of every point: these, and some of them at the edge at their other end."""
 _SAMPLES = 400
 
 
@@ -70,7 +75,7 @@ class SweepResult:
     values : (v,); values_2 : (w,), one NaN where only one element is swept
     names : of the variants, k
     receivers : ids, r; receiver_names : as they are shown
-    by_receiver : (r, m, k, v, w) in the order of `CORNER_MEASURES`; NaN where a receiver has none
+    by_receiver : (r, m, k, v, w) in the order of `COLUMNS`; NaN where a receiver has none
     waves : (r, k, v, n) V at the receivers, at the first of values_2; time : (n,) s
     """
 
@@ -91,7 +96,7 @@ class SweepResult:
 
     def measured(self, key: str, receiver: str | None) -> NDArray[np.float64]:
         """A measure (k, v, w) at a receiver, at the worst of all where None."""
-        values = self.by_receiver[:, CORNER_MEASURES.index(key)]
+        values = self.by_receiver[:, COLUMNS.index(key)]
         if receiver is not None:
             return np.asarray(values[self.receivers.index(receiver)])
         smaller = measure(key).worse == "smaller"
@@ -119,7 +124,7 @@ class PointInputs:
 
 @dataclass(frozen=True, slots=True)
 class PointResult:
-    """Of each receiver its id and name, measures (r, m) in the order of `CORNER_MEASURES`, and the
+    """Of each receiver its id and name, measures (r, m) in the order of `COLUMNS`, and the
     wave (r, n) V."""
 
     receivers: tuple[str, ...]
@@ -166,7 +171,7 @@ def _run_point(inputs: PointInputs, control: Control) -> PointResult:
     time = np.linspace(0.0, inputs.window, _SAMPLES)
     ends = run.built.ends
     waves = [np.interp(time, run.solution.time, run.solution.node(end.die)) for end in ends]
-    found = [[float(getattr(m, key)) for key in CORNER_MEASURES] for m in measures]
+    found = [[float(getattr(m, key)) for key in COLUMNS] for m in measures]
     return PointResult(
         tuple(end.id for end in ends),
         tuple(end.name for end in ends),
@@ -196,7 +201,7 @@ def _gather(inputs: SweepInputs, found: Sequence[PointResult]) -> SweepResult:
     second = inputs.values_2 or (float("nan"),)
     shape = (len(inputs.variants), len(inputs.values), len(second))
     ids = found[0].receivers
-    table = np.array([p.measures for p in found]).reshape((*shape, len(ids), len(CORNER_MEASURES)))
+    table = np.array([p.measures for p in found]).reshape((*shape, len(ids), len(COLUMNS)))
     waves = np.array([p.waves for p in found]).reshape((*shape, len(ids), _SAMPLES))
     return SweepResult(
         values=np.array(inputs.values),

@@ -110,6 +110,7 @@ class Drawing:
         for r in self._subject.requirements:
             for receiver in result.receivers:
                 if r.receiver in (None, receiver.id):
-                    margin = margin_of(r, measure_at(result, r.measure, receiver))
-                    held.setdefault((r.measure, receiver.id), []).append(margin)
+                    measured = measure_at(result, r.measure, receiver)
+                    margins = held.setdefault((r.measure, receiver.id), [])
+                    margins += [margin_of(r, m) for m in measured]
         return {key: worst(margins) for key, margins in held.items()}
