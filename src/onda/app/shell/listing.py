@@ -87,7 +87,7 @@ class Listing(QWidget):
         kept_title = label("Kept states", "title")
         kept_title.setContentsMargins(18, 12, 0, 0)
         layout.addWidget(kept_title)
-        self.kept = RowList(look, "Kept states", height=40)
+        self.kept = RowList(look, "Kept states", height=40, switches=True)
         self.kept.chosen.connect(self._toggle)
         self.kept.removed.connect(self._delete)
         self.kept.renamed.connect(lambda i: self._rename_in(self.kept, i, self._rename_kept))

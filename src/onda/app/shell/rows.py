@@ -17,6 +17,7 @@ __all__ = ["Row", "RowList"]
 
 _MANY, _CLOSE = 8, 34
 """From so many rows on they are only so high, pixels."""
+_CHOOSE = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +36,9 @@ class Row:
 class RowList(QWidget):
     """A short list that is drawn rather than scrolled.
 
+    Arrow keys choose a row, unless choosing one switches it (`switches`): then they only go to it,
+    and Return or the space bar chooses.
+
     Signals
     -------
     chosen : a row's id; menu_wanted : id and global point; removed : id (Delete key)
@@ -46,11 +50,12 @@ class RowList(QWidget):
     removed = pyqtSignal(str)
     renamed = pyqtSignal(str)
 
-    def __init__(self, look: Look, name: str, *, height: int = 46) -> None:
+    def __init__(self, look: Look, name: str, *, height: int = 46, switches: bool = False) -> None:
         super().__init__()
         self._look = look
         self._rows: list[Row] = []
         self._current = ""
+        self._switches, self._visited = switches, ""
         self._usual = self._row_height = height
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -67,7 +72,11 @@ class RowList(QWidget):
         if list(rows) == self._rows and current == self._current:
             return
         resized = len(rows) != len(self._rows)
+        at = self._at
         self._rows, self._current = list(rows), current
+        if self._switches and self._at < 0 <= at and rows:
+            # What was gone to is not there any more: its neighbour is.
+            self._visited = rows[min(at, len(rows) - 1)].id
         # Many rows stand closer together, before they have to be scrolled.
         self._row_height = self._usual if len(rows) <= _MANY else min(self._usual, _CLOSE)
         if resized:
@@ -76,6 +85,12 @@ class RowList(QWidget):
             "; ".join(f"{r.title}, {r.subtitle}, {r.state.value if r.state else ''}" for r in rows)
         )
         self.update()
+
+    @property
+    def _at(self) -> int:
+        """Number of the row that keys are about, -1 for none."""
+        here = self._visited if self._switches else self._current
+        return next((k for k, row in enumerate(self._rows) if row.id == here), -1)
 
     def sizeHint(self) -> QSize:
         return QSize(180, len(self._rows) * (self._row_height + 4))
@@ -93,6 +108,10 @@ class RowList(QWidget):
             rect = self.row_rect(i)
             if rect.intersects(shown):
                 self._draw(painter, rect, row)
+        if self._at >= 0 and self.hasFocus():
+            painter.setPen(pen(self._look.t.sea, 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(self.row_rect(self._at).adjusted(1, 1, -1, -1), 6, 6)
         painter.end()
 
     def _draw(self, painter: QPainter, rect: QRectF, row: Row) -> None:
@@ -102,10 +121,6 @@ class RowList(QWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(t.sea_tint))
             painter.drawRoundedRect(rect, 6, 6)
-        if current and self.hasFocus():
-            painter.setPen(pen(t.sea, 1.5))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(rect.adjusted(1, 1, -1, -1), 6, 6)
         single = not row.subtitle
         middle = rect.center().y() if single else rect.top() + 0.34 * rect.height()
         if row.dash:
@@ -151,6 +166,7 @@ class RowList(QWidget):
         index = self._index_at(event.position().y())
         if index is None:
             return
+        self._visited = self._rows[index].id
         if event.button() == Qt.MouseButton.RightButton:
             self.menu_wanted.emit(self._rows[index].id, event.globalPosition().toPoint())
         else:
@@ -164,12 +180,12 @@ class RowList(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        ids = [r.id for r in self._rows]
-        at = ids.index(self._current) if self._current in ids else -1
-        key = event.key()
+        ids, at, key = [r.id for r in self._rows], self._at, event.key()
         if key in (Qt.Key.Key_Down, Qt.Key.Key_Up) and ids:
             step = 1 if key == Qt.Key.Key_Down else -1
-            self.chosen.emit(ids[min(max(at + step, 0), len(ids) - 1)])
+            self._go(ids[min(max(at + step, 0), len(ids) - 1)])
+        elif self._switches and key in _CHOOSE and at >= 0:
+            self.chosen.emit(ids[at])
         elif key == Qt.Key.Key_Delete and at >= 0:
             self.removed.emit(ids[at])
         elif key == Qt.Key.Key_F2 and at >= 0:
@@ -179,3 +195,10 @@ class RowList(QWidget):
             self.menu_wanted.emit(ids[at], point)
         else:
             super().keyPressEvent(event)
+
+    def _go(self, identifier: str) -> None:
+        """To a row by keys."""
+        self._visited = identifier
+        self.update()
+        if not self._switches:
+            self.chosen.emit(identifier)
