@@ -167,6 +167,7 @@ class RowList(QWidget):
         if index is None:
             return
         self._visited = self._rows[index].id
+        self.update()
         if event.button() == Qt.MouseButton.RightButton:
             self.menu_wanted.emit(self._rows[index].id, event.globalPosition().toPoint())
         else:

@@ -212,6 +212,7 @@ class CrossView(QWidget):
             every = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             self.gap = lane - 1
             self._drag = (lane - 1, event.position().x(), self._apart[lane - 1], every)
+            self.update()
             self.gap_chosen.emit(self.gap)
             self.drag_began.emit()
 

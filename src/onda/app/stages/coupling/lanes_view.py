@@ -218,6 +218,7 @@ class LanesView(QWidget):
         edge = self._edge_at(point)
         if edge is not None:
             self._drag = (edge.piece, point.x(), edge.end - edge.start)
+            self.update()
             self.piece_chosen.emit(edge.piece)
             self.drag_began.emit()
             return

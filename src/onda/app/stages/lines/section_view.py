@@ -419,6 +419,7 @@ class SectionView(QWidget):
             value = trace.width if what == "width" else (trace.gap or 0.0)
             self._frozen_scale = self._fit()
             self._drag = (what, share, point.x(), value)
+            self.update()
             self.drag_began.emit()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -444,6 +445,7 @@ class SectionView(QWidget):
         if self._drag is not None:
             self._drag = None
             self._frozen_scale = None
+            self.update()
             self.drag_ended.emit()
 
     def event(self, event: QEvent | None) -> bool:
