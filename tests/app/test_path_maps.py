@@ -303,6 +303,31 @@ def test_wires_lead_from_port_to_port(chain: ChainView, look: Look) -> None:
     assert "wires crossed" in chain.accessibleDescription()
 
 
+def test_each_piece_says_what_it_is_above_in_and_below_its_box(
+    chain: ChainView, look: Look
+) -> None:
+    found = drawn(chain)
+    for k, (name, detail) in enumerate((("card", "120 ps"), ("cable", "900 ps"))):
+        box = chain._rect(k)
+        for words, middle in ((name, 13.0), (detail, box.center().y())):
+            word = found.word(words)
+            # A line of 11 px: its letters end some 4 px below the middle of its room.
+            assert word.y == pytest.approx(middle + 4.0, abs=2.5), words
+            assert box.left() < word.x < box.center().x(), words
+    away, box = found.word("taken away"), chain._rect(1)
+    assert away.y == pytest.approx(box.bottom() + 7.5 + 4.0, abs=2.5)
+    assert away.color == look.t.tight_ink.lower()
+    # Numbers of ports stand inside, their names outside the first and the last box.
+    for k, side, number in ((0, "left", "3"), (1, "right", "3")):
+        at = chain.port_at(k, side, 1 if k == 0 else 0)
+        word = min((w for w in found.words if w.text == number), key=lambda w: abs(w.x - at.x()))
+        assert abs(word.y - at.y()) < 6
+        assert (word.x > at.x()) is (side == "left")
+    names = [w for w in found.words if w.text in ("P", "N")]
+    first, last = chain._rect(0), chain._rect(1)
+    assert all(w.x < first.left() or w.x > last.right() for w in names)
+
+
 def test_a_chain_is_handled_by_mouse_and_keys(chain: ChainView) -> None:
     told: list[tuple[object, ...]] = []
     for name in ("chosen", "wired", "swapped", "moved", "removed", "hovered", "opened"):

@@ -68,6 +68,36 @@ def test_scales_begin_and_end_in_their_roles(tokens) -> None:
     assert np.abs(at_high - of(tokens.sea)).max() < 12
 
 
+@pytest.mark.parametrize("tokens", [DAY, NIGHT], ids=["day", "night"])
+def test_a_deviation_has_its_tints_on_both_sides_of_its_target(tokens) -> None:
+    def of(color: str) -> list[int]:
+        return [int(color[i : i + 2], 16) for i in (1, 3, 5)]
+
+    scale = deviation_scale(tokens).astype(int)
+    for at, color in ((0.42, tokens.sea_tint), (0.5, tokens.sheet), (0.58, tokens.dielectric_high)):
+        assert np.abs(scale[round(255 * at)] - of(color)).max() <= 4, at
+    volts = voltage_scale(tokens, -0.5, 0.0, 1.8, 2.4).astype(int)
+    assert np.abs(volts[round(255 * 0.5 / 2.9)] - of(tokens.sheet)).max() <= 4
+    density = density_scale(tokens).astype(int)
+    for at, color in ((0.06, tokens.sea_tint), (0.6, tokens.sea)):
+        assert np.abs(density[round(255 * at)] - of(color)).max() <= 4, at
+
+
+@pytest.mark.parametrize("tokens", [DAY, NIGHT], ids=["day", "night"])
+def test_states_have_the_colours_of_their_roles(qapp: QApplication, tokens) -> None:
+    look = Look()
+    look.set_night(tokens is NIGHT)
+    t = look.t
+    assert t is tokens
+    assert [look.state_color(s).name() for s in State] == [
+        c.lower() for c in (t.holds, t.tight, t.fails, t.unknown)
+    ]
+    # Words that hold are ink like any others.
+    assert [look.state_ink(s).name() for s in State] == [
+        c.lower() for c in (t.ink, t.tight_ink, t.fails, t.secondary)
+    ]
+
+
 def test_images_have_the_colours_of_their_values(qapp: QApplication) -> None:
     scale = density_scale(DAY)
     image = image_of(np.array([[0.0, 1.0, 2.0], [-1.0, 0.5, 0.0]]), scale)

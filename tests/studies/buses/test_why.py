@@ -8,10 +8,11 @@ from typing import Any
 import numpy as np
 import pytest
 
+from onda.engine.links.patterns import prbs
 from onda.engine.timing.levels import Memory
 from onda.studies.buses import case as case_module
 from onda.studies.buses.case import _strobe_quality
-from onda.studies.buses.why import why_so
+from onda.studies.buses.why import bits_behind, why_so
 
 PS = 1e-12
 
@@ -134,3 +135,43 @@ def test_the_farthest_crossing_of_legs_counts_whichever_way_it_goes(
     assert away == pytest.approx(max(abs(up), abs(down)), abs=1e-3)
     monkeypatch.setattr(case_module, "strobe_waves", lambda _: (time, both, np.empty(0)))
     assert np.isnan(_strobe_quality(inputs)[1])
+
+
+# -- which bits the levels depend on ------------------------------------------------------
+
+
+def behind(late: int, *, edges: int = 30, lead: int = 30, bits: int = 90) -> Memory | None:
+    """Levels of 0.6 V and 0.3 either way with a tenth of that of the bit before, seen `late` bits
+    behind the commands."""
+    unit = 500 * PS
+    sent = prbs(9, bits).astype(int)
+    swing = 2 * sent - 1
+    numbers = lead + np.arange(edges)
+    volts = np.full(4 * bits, 0.6)
+    for k in range(1, bits):
+        # Four samples a bit, in the middle of what is seen of it.
+        at = 4 * (k + late)
+        volts[at : at + 4] = 0.6 + 0.3 * swing[k] + 0.03 * swing[k - 1]
+    waves: Any = SimpleNamespace(time=(np.arange(4 * bits) + 0.5) * unit / 4, data=volts)
+    timing: Any = SimpleNamespace(edge=(numbers + late + 0.5) * unit, bit=sent[numbers])
+    inputs: Any = SimpleNamespace(
+        unit_interval=unit, data=SimpleNamespace(bits="".join(map(str, sent)))
+    )
+    return bits_behind(inputs, timing, waves)
+
+
+@pytest.mark.parametrize("late", [0, 1, 7, 12])
+def test_the_bits_are_found_however_late_they_come(late: int) -> None:
+    found = behind(late)
+    assert found is not None
+    assert found.own == pytest.approx(0.3)
+    assert found.earlier[0] == pytest.approx(0.03)
+    assert np.abs(found.earlier[1:]).max() < 1e-9
+
+
+def test_too_few_bits_tell_nothing() -> None:
+    assert behind(0, edges=12) is not None
+    assert behind(0, edges=11) is None
+    # Four before the first one are the least.
+    assert behind(0, lead=4) is not None
+    assert behind(0, lead=3) is None
