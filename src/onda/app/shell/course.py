@@ -211,8 +211,8 @@ class Course(QWidget):
         stage = self._stages[index]
         if not stage.ready:
             return f"{stage.title}: {stage.promise} Not built yet."
-        state = self._standing.state_of_kinds(stage.kinds)
-        number = f"Ctrl+{index + 1}" if index < 9 else ""
+        state = self._standing.state_of_kinds(stage.judged)
+        key = f" (Ctrl+{index + 1})" if index < 9 else ""
         words = {
             None: "no requirement",
             State.HOLDS: "all hold",
@@ -220,4 +220,4 @@ class Course(QWidget):
             State.FAILS: "something fails",
             State.UNKNOWN: "not all computed yet",
         }[state]
-        return f"{stage.title} ({number}): {words}"
+        return f"{stage.title}{key}: {words}"
