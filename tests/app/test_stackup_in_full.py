@@ -166,7 +166,7 @@ def test_limits_are_typed_and_refused(stackup) -> None:
     window, stage = stackup
     type_into(stage.panel.limits[1].edit, "45 um: 110 / 120 um")
     assert window.settle()
-    assert "at least 110 um can be etched" in stage.remarks.accessibleDescription()
+    assert "at least 110 µm can be etched" in stage.remarks.accessibleDescription()
     type_into(stage.panel.steps[2].edit, "cheap: wide")
     assert "no price step" in stage.panel.steps[2].problem.text()
     assert len(window.document.project.design.stackup.fabrication.steps) == 2

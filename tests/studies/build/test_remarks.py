@@ -205,11 +205,11 @@ def test_what_is_laid_and_what_is_stated_may_differ_by_a_twentieth(
     project: Project, thickness: float, found: bool
 ) -> None:
     board = changed(project, "D12", thickness=um(thickness))
-    remark = told(board, "105 um laid press to")
+    remark = told(board, "105 µm laid press to")
     assert (remark is not None) is found
     if remark is not None:
         assert (remark.state, remark.where) == (State.TIGHT, "D12")
-        assert f"102 µm, not {thickness:g} um" in remark.text
+        assert f"102 µm, not {thickness:g} µm" in remark.text
 
 
 # -- what can be etched -----------------------------------------------------------------
@@ -227,10 +227,10 @@ def with_trace(project: Project, name: str, layer: str, **values: object) -> Pro
     ("layer", "width", "gap", "words"),
     [
         # 43 um of copper: 90 and 100 um; 17 um: 75 and 75.
-        ("L1", 90, 100, []), ("L1", 89.9, 100, ["width 89.9 um, at least 90 um"]),
-        ("L1", 90, 99.9, ["gap 99.9 um, at least 100 um"]),
-        ("L3", 75, 75, []), ("L3", 74.9, 75, ["width 74.9 um, at least 75 um"]),
-        ("L3", 74, 74, ["width 74 um, at least 75 um", "gap 74 um, at least 75 um"]),
+        ("L1", 90, 100, []), ("L1", 89.9, 100, ["width 89.9 µm, at least 90 µm"]),
+        ("L1", 90, 99.9, ["gap 99.9 µm, at least 100 µm"]),
+        ("L3", 75, 75, []), ("L3", 74.9, 75, ["width 74.9 µm, at least 75 µm"]),
+        ("L3", 74, 74, ["width 74 µm, at least 75 µm", "gap 74 µm, at least 75 µm"]),
     ],
 )  # fmt: skip
 def test_widths_and_gaps(
@@ -248,10 +248,10 @@ def test_copper_beside_a_line_must_be_etched_apart_too(project: Project) -> None
     board = with_trace(project, "launch", "L8", ground_gap=um(99))
     found = told(board, "etched")
     assert found is not None
-    assert "gap to the copper beside it 99 um, at least 100 um" in found.text
+    assert "gap to the copper beside it 99 µm, at least 100 µm" in found.text
     # Also of a pair, whose own gap is wide enough.
     pair = with_trace(project, "converter-pairs", "L1", ground_gap=um(99), ground_width=um(300))
-    assert state(pair, "gap to the copper beside it 99 um") is State.FAILS
+    assert state(pair, "gap to the copper beside it 99 µm") is State.FAILS
     assert told(with_trace(project, "launch", "L8", ground_gap=um(100)), "etched") is None
 
 

@@ -244,7 +244,7 @@ def test_what_a_fabricator_would_ask(project) -> None:
     classes[1] = set_value(classes[1], on=(narrow, *classes[1].on[1:]))
     design = set_value(project.design, line_classes=tuple(classes))
     assert (
-        state_of(set_value(project, design=design), "at least 90 um can be etched") is State.FAILS
+        state_of(set_value(project, design=design), "at least 90 µm can be etched") is State.FAILS
     )
 
 

@@ -18,7 +18,7 @@ from onda.project.build.stackup import (
     Zone,
 )
 from onda.project.model import Design
-from onda.project.quantities import fixed, format_si
+from onda.project.quantities import Quantity, as_shown, fixed, format_si
 from onda.studies.core.margin import State
 
 __all__ = [
@@ -189,6 +189,10 @@ def build_remarks(design: Design) -> tuple[BuildRemark, ...]:
     return tuple(sorted(out, key=lambda r: rank[r.state]))
 
 
+def _length(typed: Quantity) -> str:
+    return as_shown(typed, "length")
+
+
 def _about_zone(stackup: Stackup, zone: Zone, *, main: bool) -> list[BuildRemark]:
     f = zone_figures(stackup, zone)
     out = []
@@ -200,7 +204,7 @@ def _about_zone(stackup: Stackup, zone: Zone, *, main: bool) -> list[BuildRemark
             BuildRemark(
                 state,
                 f"{zone.name}: {format_si(f.thickness, 'length')} over all, "
-                f"{fixed(100.0 * off, 1, sign=True)} % of the target {stackup.total.text}, "
+                f"{fixed(100.0 * off, 1, sign=True)} % of the target {_length(stackup.total)}, "
                 f"allowed ±{stackup.total_tolerance.text}",
             )
         )
@@ -220,7 +224,7 @@ def _about_zone(stackup: Stackup, zone: Zone, *, main: bool) -> list[BuildRemark
         out.append(
             BuildRemark(
                 state,
-                f"{zone.name}: bent {how} to {zone.bend_radius.text}; at least "
+                f"{zone.name}: bent {how} to {_length(zone.bend_radius)}; at least "
                 f"{format_si(least, 'length')} for {format_si(f.thickness, 'length')} of thickness",
             )
         )
@@ -250,7 +254,7 @@ def _about_layer(stackup: Stackup, layer: StackLayer) -> list[BuildRemark]:
             out.append(
                 BuildRemark(
                     State.TIGHT,
-                    f"{layer.id}: {layer.thickness.text} finished is more than foil and plating "
+                    f"{layer.id}: {_length(layer.thickness)} finished is more than foil and plating "
                     f"together, {format_si(whole, 'length')}",
                     layer.id,
                 )
@@ -268,8 +272,8 @@ def _about_layer(stackup: Stackup, layer: StackLayer) -> list[BuildRemark]:
             out.append(
                 BuildRemark(
                     State.TIGHT,
-                    f"{layer.id}: {layer.laid.text} laid press to {format_si(to_be, 'length')}, "
-                    f"not {layer.thickness.text}",
+                    f"{layer.id}: {_length(layer.laid)} laid press to {format_si(to_be, 'length')}, "
+                    f"not {_length(layer.thickness)}",
                     layer.id,
                 )
             )
@@ -289,8 +293,8 @@ def _about_classes(design: Design) -> list[BuildRemark]:
                 out.append(
                     BuildRemark(
                         State.FAILS,
-                        f"{c.name} on {t.layer}: width {t.width.text}, at least "
-                        f"{limit.width.text} can be etched",
+                        f"{c.name} on {t.layer}: width {_length(t.width)}, at least "
+                        f"{_length(limit.width)} can be etched",
                         t.layer,
                     )
                 )
@@ -299,8 +303,8 @@ def _about_classes(design: Design) -> list[BuildRemark]:
                     out.append(
                         BuildRemark(
                             State.FAILS,
-                            f"{c.name} on {t.layer}: {words} {gap.text}, at least "
-                            f"{limit.gap.text} can be etched",
+                            f"{c.name} on {t.layer}: {words} {_length(gap)}, at least "
+                            f"{_length(limit.gap)} can be etched",
                             t.layer,
                         )
                     )

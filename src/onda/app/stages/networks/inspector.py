@@ -12,6 +12,7 @@ from onda.app.stages.networks.in_view import NetworkInView
 from onda.app.theme import Look
 from onda.project.networks.edits import ends_text
 from onda.project.networks.network import ChainPiece, ChainSource, Network
+from onda.project.quantities import as_shown
 from onda.studies.networks.network import NetworkResult, halves_order, odd_even_order
 
 __all__ = ["NetworkInspector"]
@@ -232,7 +233,7 @@ class NetworkInspector(QWidget):
                 return f"From {design.device_file(source.file).path.rsplit('/', 1)[-1]}"
             case "line":
                 name = design.line_class(source.line_class).name
-                return f"{source.length.text} of {name} on {source.layer}"
+                return f"{as_shown(source.length, 'length')} of {name} on {source.layer}"
             case "path":
                 return f"Path {design.path(source.path).name}, pad to pad, devices left out"
             case "group":

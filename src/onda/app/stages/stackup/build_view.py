@@ -21,7 +21,7 @@ from onda.project.build.stackup import (
     Stackup,
 )
 from onda.project.model import Design
-from onda.project.quantities import format_si
+from onda.project.quantities import as_shown, format_si
 from onda.studies.build.remarks import layer_thickness, via_aspect, via_state
 
 __all__ = ["BuildView"]
@@ -336,8 +336,9 @@ class BuildView(QWidget):
             aspect, limit = via_aspect(self.stackup, via)
             back = f", back-drilled to {via.backdrilled_to}" if via.backdrilled_to else ""
             return (
-                f"{via.name}: {via.kind}, {via.top} to {via.bottom}{back}, drill {via.drill.text}, "
-                f"depth {aspect:.2g} drills, at most {limit:g}"
+                f"{via.name}: {via.kind}, {via.top} to {via.bottom}{back}, "
+                f"drill {as_shown(via.drill, 'length')}, depth {aspect:.2g} drills, "
+                f"at most {limit:g}"
             )
         return ""
 
