@@ -254,8 +254,8 @@ def _about_layer(stackup: Stackup, layer: StackLayer) -> list[BuildRemark]:
             out.append(
                 BuildRemark(
                     State.TIGHT,
-                    f"{layer.id}: {_length(layer.thickness)} finished is more than foil and plating "
-                    f"together, {format_si(whole, 'length')}",
+                    f"{layer.id}: {_length(layer.thickness)} finished is more than foil and "
+                    f"plating together, {format_si(whole, 'length')}",
                     layer.id,
                 )
             )
@@ -272,8 +272,8 @@ def _about_layer(stackup: Stackup, layer: StackLayer) -> list[BuildRemark]:
             out.append(
                 BuildRemark(
                     State.TIGHT,
-                    f"{layer.id}: {_length(layer.laid)} laid press to {format_si(to_be, 'length')}, "
-                    f"not {_length(layer.thickness)}",
+                    f"{layer.id}: {_length(layer.laid)} laid press to "
+                    f"{format_si(to_be, 'length')}, not {_length(layer.thickness)}",
                     layer.id,
                 )
             )
