@@ -153,6 +153,11 @@ def test_terminations_need_their_parts(kind: str, words: str) -> None:
         ("z-clocks-L1", "60 ohm to 68 ohm", 60.0, 68.0),
         ("width-jl0", "0.7 UI", 0.7, None),
         ("mask-jl0", "≥ 20 %", 0.2, None),
+        # Without a sign it stays on its side, with one it goes where it says.
+        ("over-clk-adc", ">= 0.1 V", 0.1, None),
+        ("over-clk-adc", " ≥0.1 V", 0.1, None),
+        ("width-jl0", "<= 0.9 UI", None, 0.9),
+        ("width-jl0", ">= 0.65", 0.65, None),
     ],
 )
 def test_limits_are_typed(project: Project, requirement, typed, low, high) -> None:

@@ -17,10 +17,14 @@ from onda.project.requirements import Requirement
 __all__ = ["around_target", "drop_requirement", "require", "requirement_id", "set_limit"]
 
 
+_SIDES = ("at_least", "at_most")
+
+
 def set_limit(project: Project, requirement: str, typed: str) -> Project:
     """Change the limit of a requirement from text: ``0.25 V``, or ``58 – 70 ohm`` for a range.
 
-    A number without a unit takes that of the limit it replaces, or of the range's other end.
+    A number without a unit takes that of the limit it replaces, or of the range's other end; one
+    without a sign stays on the side of that limit.
     """
     old = next(r for r in project.requirements if r.id == requirement)
     if old.ranges:
@@ -28,12 +32,15 @@ def set_limit(project: Project, requirement: str, typed: str) -> Project:
             "this limit runs over ranges of frequencies", remedy="Change it in the view Limits."
         )
     present = old.at_most or old.at_least
-    wanted = [name for name in ("at_least", "at_most") if getattr(old, name) is not None]
+    wanted = [name for name in _SIDES if getattr(old, name) is not None]
     found = limits_of(old.measure, typed, present.unit if present else None)
     values = [q for q in found if q is not None]
     if len(values) != len(wanted):
         form = "two values, as in 58 – 70 ohm" if len(wanted) == 2 else "one value"
         raise InputError(f"{typed.strip()[:40]!r} does not fit this limit", remedy=f"Write {form}.")
+    if len(wanted) == 1 and typed.strip()[:1] in "<>≤≥":
+        # Said which side: that one it is.
+        return _with(project, old, set_value(old, **dict(zip(_SIDES, found, strict=True))))
     new = set_value(old, **dict(zip(wanted, values, strict=True)))
     return _with(project, old, new)
 
