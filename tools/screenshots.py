@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import tempfile
 from pathlib import Path
 
 from onda.app.main import application
@@ -104,5 +106,9 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    begin()
-    main()
+    # Nothing of this machine's own work is in the pictures.
+    with tempfile.TemporaryDirectory() as home:
+        for name in ("STATE", "CONFIG", "DATA"):
+            os.environ[f"XDG_{name}_HOME"] = str(Path(home) / name.lower())
+        begin()
+        main()
