@@ -78,6 +78,9 @@ def test_a_deviation_has_its_tints_on_both_sides_of_its_target(tokens) -> None:
         assert np.abs(scale[round(255 * at)] - of(color)).max() <= 4, at
     volts = voltage_scale(tokens, -0.5, 0.0, 1.8, 2.4).astype(int)
     assert np.abs(volts[round(255 * 0.5 / 2.9)] - of(tokens.sheet)).max() <= 4
+    # Above the high level a quarter of the way to the top is orange.
+    orange = 2.3 / 2.9 + 0.25 * (1.0 - 2.3 / 2.9)
+    assert np.abs(volts[round(255 * orange)] - of(tokens.above_high[0])).max() <= 12
     density = density_scale(tokens).astype(int)
     for at, color in ((0.06, tokens.sea_tint), (0.6, tokens.sea)):
         assert np.abs(density[round(255 * at)] - of(color)).max() <= 4, at
