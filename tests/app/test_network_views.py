@@ -380,8 +380,9 @@ def test_the_proof_names_plain_ports(qtbot: QtBot, look: Look, result: NetworkRe
     assert [c.name for c in proof.plots["near"].curves] == ["3 from 1"]
     assert [c.name for c in proof.plots["far"].curves] == ["4 from 1"]
     step = max(1, len(one.frequency) // 400)
-    for key, (i, j) in {"through": (2, 0), "near": (1, 0), "far": (3, 0)}.items():
-        curve = proof.plots[key].curves[0]
+    entries = (("through", 0, 2, 0), ("through", 1, 3, 1), ("near", 0, 1, 0), ("far", 0, 3, 0))
+    for key, k, i, j in entries:
+        curve = proof.plots[key].curves[k]
         level = 20 * np.log10(np.maximum(np.abs(one.s[::step, i, j]), 1e-12))
         assert curve.y[5:9] == pytest.approx(np.maximum(level, curve.y.min())[5:9], abs=1e-6)
         assert curve.x[-1] == pytest.approx(one.frequency[::step][-1] / 1e9)
