@@ -290,6 +290,16 @@ def test_current_spectrum_bounces_and_measures_follow(window: MainWindow) -> Non
     assert all(len(r.cells) == 3 for r in measures.table.rows)
 
 
+@pytest.mark.parametrize("element", [DRIVER, RECEIVER])
+def test_ends_are_not_taken_out(window: MainWindow, element: str) -> None:
+    paths = look_at(window, "clk-adc", "waves", element)
+    before = window.document.project
+    paths.actions.take_out()
+    assert window.settle()
+    assert window.document.project is before
+    assert paths.surface.problem.text() == ""
+
+
 @pytest.mark.parametrize("order", [1, -1])
 def test_of_two_limits_on_a_measure_the_one_that_fails_is_shown(
     make_window: MakeWindow, project: Project, order: int
