@@ -41,7 +41,6 @@ class FitPanel(QWidget):
         self.note = label("", "error", wrap=True)
         layout.addWidget(self.note)
         self.note.hide()
-        self._pair: bool | None = None
         self.show_kind(pair=False, gap=False)
 
     def show_kind(self, *, pair: bool, gap: bool) -> None:
