@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from onda.app.stages.paths.outline import outline_of
+from onda.project.base import set_value
 from onda.project.model import Project
 from onda.project.paths.elements import Branch
 from onda.project.paths.path import Path
@@ -64,3 +65,17 @@ def test_branches_with_elements_lie_in_rows_of_their_own(project: Project) -> No
     for branch in branches:
         before = [spans[i].end for i in ids[: ids.index(branch.id)] if spans[i].row == 0]
         assert spans[branch.id].start == pytest.approx(max(before, default=0.0))
+
+
+def test_a_branch_of_nothing_stays_in_its_row(project: Project) -> None:
+    """A receiver on the ribbon, between two that have a line of their own."""
+    path = project.design.path("trig")
+    (first, *_) = (e for e in path.elements if isinstance(e, Branch) and e.elements)
+    bare = set_value(first, id="bare", elements=())
+    at = path.elements.index(first)
+    elements = (*path.elements[: at + 1], bare, *path.elements[at + 1 :])
+    spans = {s.id: s for s in outline_of(set_value(path, elements=elements))}
+    plain = {s.id: s for s in outline_of(path)}
+    assert spans["bare"].row == 0
+    assert spans["bare"].start == plain[first.id].start
+    assert {k: v for k, v in spans.items() if k != "bare"} == plain

@@ -494,3 +494,22 @@ def test_a_file_by_modes_becomes_its_ports() -> None:
     item = FileItem(Content("modes.ts", keep(text.encode())))
     plain = NetworkInputs("x", item, False, (), (), (0.0, 0.0), (), 50.0, 0.0, 0.0)
     assert build_network(plain).s == pytest.approx(s, abs=1e-9)
+
+
+def test_in_time_as_much_is_shown_as_there_is_to_see(project) -> None:
+    """Reflections until twice the way there and back and ten edges, both doubled; what comes
+    through for three times the way."""
+    inputs = network_inputs(project.design, project.design.network("mezzanine"))
+    found = NETWORK.run(inputs, Control()).time
+    assert found is not None
+    ways = {t.mode: float(t.time[-1]) / 3.0 for t in found.through}
+    for one in found.through:
+        # The way is that of the phase, which comes near the delay of an edge.
+        assert ways[one.mode] == pytest.approx(one.delay, rel=0.3)
+        assert one.time[-1] == pytest.approx(3.0 * ways[one.mode])
+        assert len(one.volts) == len(one.impulse) == len(one.time)
+    for one in found.reflections:
+        end = 2.0 * ways[one.mode] + 10.0 * found.rise
+        step = float(one.time[1] - one.time[0])
+        shown, needed = one.time[-1] - one.time[0], end - one.time[0]
+        assert shown == pytest.approx(2.0 * needed, rel=0.01, abs=6.0 * step)
