@@ -226,3 +226,16 @@ def test_what_is_too_large_is_not_parsed() -> None:
         read_ipc2581(bytes(64 * 2**20 + 1))
     with pytest.raises(InputError, match="XML"):
         read_ipc2581(bytes(64 * 2**20))
+
+
+def test_layers_say_on_which_side_they_lie() -> None:
+    """The first copper is the top, the last one the bottom; what is no copper has no side but
+    between."""
+    tree = etree.fromstring(write_ipc2581(BUILD))
+    sides = {e.get("name"): e.get("side") for e in tree.iter("{*}Layer")}
+    copper = [v.name for v in BUILD.layers if v.kind in ("signal", "plane")]
+    assert len(copper) > 2
+    assert [sides[n] for n in copper] == ["TOP", *["INTERNAL"] * (len(copper) - 2), "BOTTOM"]
+    others = [v.name for v in BUILD.layers if v.kind not in ("signal", "plane")]
+    assert {sides[n] for n in others} == {"NONE"}
+    assert len(sides) >= len(BUILD.layers)
