@@ -253,6 +253,11 @@ def test_costs_are_told_by_what_moves_most(qtbot: QtBot, look: Look) -> None:
     ]
     colors = [dict(r.inks)[2] for r in view.list.rows]
     assert colors == [DAY.holds, DAY.holds, DAY.fails, DAY.fails]
+    assert colors == [dict(r.inks)[4] for r in view.list.rows]
+    # A stress without which the eye is lower is no help that is missing, nor is a help that is not.
+    odd = (Cost("noise", 0.19, 0.5 * ui, is_help=False), Cost("taps", 0.21, 0.5 * ui, is_help=True))
+    view.show_costs(replace(found, costs=odd), "")
+    assert [dict(r.inks)[2] for r in view.list.rows] == [DAY.holds, DAY.holds]
 
 
 def swept(over: str, heights: list[float]) -> LinkSweep:

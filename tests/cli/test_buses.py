@@ -142,8 +142,11 @@ def test_a_search_lists_every_choice_the_best_first(project, file, runner) -> No
 
 
 def test_a_search_of_nothing_is_refused(file) -> None:
-    with pytest.raises(InputError, match="has no operation 'Erase'"):
+    with pytest.raises(InputError, match="has no operation 'Erase'") as refused:
         run("bus", file, "--search", "Erase")
+    # The remedy names them as the user does.
+    assert "Write A" in str(refused.value.remedy)
+    assert "Write B" in str(refused.value.remedy)
     with pytest.raises(InputError, match="has no signal 'DQ77'"):
         run("bus", file, "--search", "Write A", "--only", "DQ77")
 
