@@ -39,6 +39,18 @@ def test_inches(si: float, dimension: str, words: str) -> None:
     assert format_si(si, dimension) == words
 
 
+@pytest.mark.parametrize("units", [METRIC, ShownUnits(lengths="mil", losses="inch")])
+def test_the_units_of_axes_are_those_of_the_words(units: ShownUnits) -> None:
+    choose_units(units)
+    size, name = units.small_length
+    assert format_si(90.0 * size, "length") == f"90.0 {name}"
+    size, name = units.long_length
+    assert format_si(31.6 * size, "length") == f"31.6 {name}"
+    size, name = units.delay_length
+    assert format_si(140.0 * size, "delay per length") in (f"140 {name}", f"140.0 {name}")
+    assert format_si(3.14 / units.loss_length, "loss per length") == f"3.14 {units.loss_unit}"
+
+
 @pytest.mark.parametrize(
     ("losses", "words"), [("100 mm", "2.51 dB/100 mm"), ("inch", "0.638 dB/in"), ("m", "25.1 dB/m")]
 )

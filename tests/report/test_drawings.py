@@ -289,6 +289,20 @@ def test_the_build_is_drawn_to_the_root_of_its_thicknesses(figures: list[Figure]
     ends = [b.get_y() for b in boxes]
     assert ends[:-1] == pytest.approx([b.get_y() + b.get_height() for b in boxes[1:]])
     assert min(layer_thickness(x) ** 0.5 for x in main) < 3.4e-3 == min(roots)
+    # A signal layer shows three pieces of copper, a seventh of the box wide, with a seventh between.
+    signals = [
+        b
+        for b, x in zip(boxes, main, strict=True)
+        if isinstance(x, CopperLayer) and x.role == "signal"
+    ]
+    assert signals
+    for box in signals:
+        pieces = sorted(
+            p.get_x()
+            for p in pile.patches
+            if isinstance(p, Rectangle) and p.get_y() == box.get_y() and p.get_width() < 0.05
+        )
+        assert pieces == pytest.approx([first + k * 0.28 / 7 for k in (1, 3, 5)])
     words = words_of(pile)
     for layer in stackup.layers:
         assert format_si(layer_thickness(layer), "length") in words
