@@ -67,6 +67,26 @@ def test_rows_are_drawn_with_their_state_and_value(rows: RowList) -> None:
     assert found.word("State 3").color == t.secondary.lower()
 
 
+def test_the_figure_of_a_row_is_never_cut(rows: RowList) -> None:
+    long = Row("a", "First", "share of the allowed noise, all of it", State.FAILS, figure="183 %")
+    short = Row("b", "Second", "overshoot", State.FAILS, figure="0.600 V")
+    rows.set_rows([long, short], "a")
+    QApplication.processEvents()
+    found = drawn(rows)
+    ink = rows._look.state_ink(State.FAILS).name()
+    assert "share of the allowed noise, all of it" not in found.said
+    cut = next(w for w in found.words if w.text.startswith("share of the"))
+    assert cut.text.endswith("…")
+    figure = next(w for w in found.words if "183 %" in w.text)
+    assert figure.color == cut.color == ink
+    assert figure.y == cut.y
+    # It follows what it ends: at once where there is room.
+    whole = found.word("overshoot")
+    after = next(w for w in found.words if "0.600 V" in w.text)
+    assert whole.x < after.x < whole.x + 80.0 < figure.x
+    assert "overshoot 0.600 V, fails" in rows.accessibleDescription()
+
+
 def test_rows_are_chosen_renamed_and_asked_by_mouse_and_keys(rows: RowList) -> None:
     told: list[tuple[object, ...]] = []
     for name in ("chosen", "renamed", "removed"):

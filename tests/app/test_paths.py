@@ -36,7 +36,8 @@ def test_the_clock_is_seen_to_fail(window: MainWindow) -> None:
     assert window.standing.state_of_kinds(("line",)) is State.HOLDS
     first = window.listing.objects.rows[0]
     assert first.state is State.FAILS
-    assert "overshoot" in first.subtitle
+    assert first.subtitle == "overshoot"
+    assert first.figure.endswith(" V")
     assert window.strip.margins[0].state is State.FAILS
     assert "raise Rs towards 47" in stage(window).form.sentence.text()
 
@@ -90,7 +91,7 @@ def test_keep_then_trim_then_undo_and_redo(window: MainWindow) -> None:
     seen: list[float] = []
     listed: list[str] = []
     window.document.changed.connect(lambda: seen.append(rs(window)))
-    window.standing.changed.connect(lambda: listed.append(window.listing.objects.rows[0].subtitle))
+    window.standing.changed.connect(lambda: listed.append(window.listing.objects.rows[0].figure))
     # As slowly as a hand: each step's result is there before the next.
     drag(trim, QPointF(trim._x(15.0), 15), QPointF(trim._x(46.0), 15), 8, window.settle)
     assert window.settle()

@@ -289,7 +289,7 @@ def test_the_build_is_drawn_to_the_root_of_its_thicknesses(figures: list[Figure]
     ends = [b.get_y() for b in boxes]
     assert ends[:-1] == pytest.approx([b.get_y() + b.get_height() for b in boxes[1:]])
     assert min(layer_thickness(x) ** 0.5 for x in main) < 3.4e-3 == min(roots)
-    # A signal layer shows three pieces of copper, a seventh of the box wide, with a seventh between.
+    # A signal layer shows three pieces of copper: every second seventh of the box.
     signals = [
         b
         for b, x in zip(boxes, main, strict=True)

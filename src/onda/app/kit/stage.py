@@ -219,11 +219,14 @@ class Stage(QObject):
         """A row of an object: what is worst about it where something is, else a detail."""
         kind = next(k for k in self.info.kinds if isinstance(item, KINDS[k].model))
         standing, ref = self.context.standing, Ref(kind, item.id)
+        figure = ""
         bad = [m for m in standing.of(ref) if m.state.value in ("fails", "tight")]
         if bad:
             worst = min(bad, key=lambda m: m.normalised)
-            detail = f"{worst.title.lower()} {worst.value_text}{' ?' if worst.doubts else ''}"
-        return Row(item.id, title or item.name, detail, standing.state_of_object(ref))
+            detail = worst.title.lower()
+            figure = f"{worst.value_text}{' ?' if worst.doubts else ''}"
+        state = standing.state_of_object(ref)
+        return Row(item.id, title or item.name, detail, state, figure=figure)
 
     def parts(self) -> tuple[str, Sequence[Row], str]:
         """A second list below the objects: title, rows, chosen id; empty where there is none."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -22,7 +22,10 @@ _CHOOSE = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One row; `dash`: number of the kept state whose line it shows; `value` is at the right."""
+    """One row; `dash`: number of the kept state whose line it shows; `value` is at the right.
+
+    `figure` ends the subtitle and is never cut.
+    """
 
     id: str
     title: str
@@ -31,6 +34,12 @@ class Row:
     value: str = ""
     dash: int = 0
     faded: bool = False
+    figure: str = ""
+
+
+def _spoken(row: Row) -> str:
+    below = f"{row.subtitle} {row.figure}".strip()
+    return f"{row.title}, {below}, {row.state.value if row.state else ''}"
 
 
 class RowList(QWidget):
@@ -81,9 +90,7 @@ class RowList(QWidget):
         self._row_height = self._usual if len(rows) <= _MANY else min(self._usual, _CLOSE)
         if resized:
             self.setFixedHeight(max(1, len(self._rows)) * (self._row_height + 4))
-        self.setAccessibleDescription(
-            "; ".join(f"{r.title}, {r.subtitle}, {r.state.value if r.state else ''}" for r in rows)
-        )
+        self.setAccessibleDescription("; ".join(_spoken(row) for row in rows))
         self.update()
 
     @property
@@ -154,7 +161,12 @@ class RowList(QWidget):
                 if row.state in (State.FAILS, State.TIGHT)
                 else t.secondary
             )
-            text(painter, below, row.subtitle, ink)
+            metrics = painter.fontMetrics()
+            end = metrics.horizontalAdvance(f" {row.figure}") if row.figure else 0
+            room = min(metrics.horizontalAdvance(row.subtitle) + 1, below.width() - end)
+            text(painter, QRectF(below.topLeft(), QSizeF(room, 18)), row.subtitle, ink)
+            if row.figure:
+                text(painter, below.adjusted(room, 0, 0, 0), f" {row.figure}", ink)
 
     def _index_at(self, y: float) -> int | None:
         index = int(y // (self._row_height + 4))
