@@ -25,7 +25,8 @@ from onda.project.model import Project
 from onda.project.quantities import format_si
 from onda.studies.core.runner import StudyRunner
 from onda.studies.links.eye import EYE, EyeResult
-from onda.studies.links.inputs import Mask, eye_inputs, mask_inputs
+from onda.studies.links.inputs import Mask, eye_inputs, link_inputs, mask_inputs
+from onda.studies.links.link import LINK
 from onda.studies.links.merit_map import LinkMap
 from onda.studies.links.sweep import LinkSweep
 from tests.painted import Drawn, drawn, put
@@ -282,6 +283,25 @@ def test_a_sweep_is_drawn_in_its_own_unit_and_looked_at(qtbot: QtBot, look: Look
     assert not view.anew
     view.show_sweep(None, "no link")
     assert (view.sentence.text(), view.list.rows) == ("no link", [])
+
+
+@pytest.mark.parametrize(("deepest", "low"), [(-42.0, -44.0), (-90.0, -62.0)])
+def test_the_response_beside_a_sweep_ends_at_sixty_db(
+    project: Project, runner: StudyRunner, qtbot: QtBot, look: Look, deepest: float, low: float
+) -> None:
+    link = runner.result(LINK, link_inputs(project.design, project.design.link("up0")))
+    channel, equalised = link.channel_db.copy(), np.minimum(link.equalised_db, 3.0)
+    channel[:], equalised[0], channel[-1] = -12.0, 3.0, deepest
+    link = replace(link, channel_db=channel, equalised_db=np.maximum(equalised, -30.0))
+    view = SweepView(look, lambda: None, lambda _: None)
+    put(qtbot, view, 1000, 600)
+    one = np.ones(1)
+    view.show_sweep(LinkSweep("speed", one, 0.2 * one, 0.6 * one, 15.0 * one, 6.0 * one, ("",)), "")
+    view.show_eye(link, None)
+    assert view.response.curves[0].y[-1] == deepest
+    x0, x1, y0, y1 = view.response._shown_view
+    assert (x0, x1) == pytest.approx((0.0, 1e-9 * link.frequency[-1]))
+    assert (y0, y1) == pytest.approx((low, 5.0))
 
 
 # -- the operating margin --------------------------------------------------------------------------

@@ -15,6 +15,7 @@ from onda.app.stages.eyes.bits_numbers import bits_notes, bits_rows, worst_bits
 from onda.app.stages.eyes.corners_view import CornersView, corner_words
 from onda.app.stages.eyes.costs_view import CostsView, cost_words
 from onda.app.stages.eyes.margin_sheet import SHEET
+from onda.app.stages.eyes.model_fields import _about
 from onda.app.stages.eyes.rate_numbers import rate_remark, rate_rows, worst_words
 from onda.app.stages.eyes.rate_view import RateView
 from onda.app.stages.eyes.sweep_view import sweep_words
@@ -30,6 +31,7 @@ from onda.app.stages.eyes.typed import (
 from onda.app.theme import DAY, Look
 from onda.engine.links.operating_margin import MarginTerms
 from onda.errors import InputError
+from onda.formats.ami.parameters import Parameter
 from onda.project.base import set_value
 from onda.project.model import Project
 from onda.project.quantities import format_si, split_si
@@ -368,3 +370,22 @@ def test_the_sheet_of_the_margin_reads_what_it_shows() -> None:
 
 def test_rows_of_numbers_keep_the_unit_of_now() -> None:
     assert NumberRows.si_row("Height", 0.2, "voltage", 0.05)[1:] == ("0.200", "V", "0.0500")
+
+
+# -- parameters of a model ---------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("form", "values", "words"),
+    [
+        ("range", ("2", "0", "7"), "Gain of it. Integer, from 0 to 7."),
+        # A range that is not whole says no more than its kind.
+        ("range", ("2", "0"), "Gain of it. Integer."),
+        ("list", ("1", "2", "4"), "Gain of it. Integer, one of 1, 2, 4."),
+        ("list", tuple("123456789"), "Gain of it. Integer, one of 1, 2, 3, 4, 5, 6, 7, 8."),
+        ("value", ("3",), "Gain of it. Integer."),
+    ],
+)
+def test_what_is_told_of_a_parameter(form: str, values: tuple[str, ...], words: str) -> None:
+    parameter = Parameter(("gain",), "In", "integer", form, values, None, 1, False, "Gain of it.")
+    assert _about(parameter) == words

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QFontMetricsF
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -256,6 +257,15 @@ def test_what_is_heard_stands_at_the_end_that_hears(lanes: LanesView, group: Lan
     names = [found.word(x.name) for x in group.lanes]
     assert found.word("3 mV").y == pytest.approx(names[0].y, abs=2)
     assert found.word("1 mV").y == pytest.approx(names[1].y, abs=2)
+    assert found.word("3 mV").x == pytest.approx(828.0, abs=1.0)
+    # Words too long for the room behind the lanes end within it.
+    lanes.show_group(
+        group, group.pieces[1].id, group.lanes[0].id, {group.lanes[0].id: ("3 mV " * 9, None)}
+    )
+    cut = drawn(lanes).word("3 mV")
+    wide = QFontMetricsF(lanes._look.font(11)).horizontalAdvance(cut.text)
+    assert cut.text.endswith("…")
+    assert 48.0 < wide <= 900.0 - 828.0
     arrows = [s for s in found.shapes if s.kind in ("polygon", "path") and len(s.points) in (3, 4)]
     tips = [
         np.sign(s.points[1][0] - s.points[0][0])
