@@ -111,7 +111,7 @@ def test_the_operating_margin_by_a_sheet(file, tmp_path) -> None:
         ("[1]", "no sheet"),
         ('{"nothing": 1}', "no parameter 'nothing'"),
         ('{"noise": "x"}', "is no number"),
-        ('{"gains": []}', "a tap and a gain"),
+        ('{"gains": []}', "gains: must be one value or more"),
     ],
 )
 def test_sheets_that_are_wrong(file, tmp_path, text, words) -> None:
