@@ -458,6 +458,47 @@ def test_what_a_network_can_be_made_of(window: MainWindow) -> None:
     assert networks.result is not None
 
 
+def test_what_is_typed_of_a_network_is_its_own(window: MainWindow) -> None:
+    networks = look_at(window, "up0-channel")
+    panel = networks.form
+    before = networks.network
+    networks.edits.rename("Uplink, whole")
+    networks.edits.rate_typed("10 GBd")
+    networks.edits.planes_typed("12 ps / 8 ps")
+    found = networks.network
+    assert found.name == "Uplink, whole"
+    assert found.rate.si == pytest.approx(10e9)
+    assert (found.plane_left.si, found.plane_right.si) == pytest.approx((12e-12, 8e-12))
+    assert window.settle(60_000)
+    assert panel.planes.edit.text() == "12 ps / 8 ps"
+    networks.edits.planes_typed("5 ps")
+    assert networks.network.plane_left == networks.network.plane_right
+    assert networks.network.plane_right.si == pytest.approx(5e-12)
+    with pytest.raises(InputError, match="is no shift"):
+        networks.edits.planes_typed("1 / 2 / 3")
+    for nothing in ("0", " "):
+        networks.edits.planes_typed(nothing)
+        assert networks.network.plane_left is networks.network.plane_right is None
+        networks.edits.planes_typed("12 ps / 8 ps")
+    for none in ("", "none"):
+        networks.edits.rate_typed(none)
+        assert networks.network.rate is None
+        networks.edits.rate_typed("10 GBd")
+    while networks.network != before:
+        window.undo()
+
+
+def test_a_network_of_a_group_is_read_as_its_lanes_are(window: MainWindow) -> None:
+    networks = look_at(window, "up0-channel")
+    design = window.document.project.design
+    for group in design.groups:
+        networks.edits.from_group(group.id)
+        made = networks.network
+        assert made.source.group == group.id
+        pairs = design.line_class(group.line_class).structure.differential
+        assert made.lane == ("pair" if pairs else "single")
+
+
 def test_fixtures_are_taken_away_in_one_step_and_followed(window: MainWindow) -> None:
     networks = look_at(window, "mezzanine-in-fixture")
     menus = {a.text(): a.menu() for a in networks.add_menu().actions()}

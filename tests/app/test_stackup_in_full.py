@@ -10,6 +10,7 @@ from PyQt6.QtTest import QTest
 
 from onda.project.base import set_value
 from onda.project.build.library import user_materials
+from onda.project.build.stackup import CopperLayer
 from onda.project.quantities import parse_quantity
 from onda.project.store import dumps
 from onda.studies.core.margin import State
@@ -120,6 +121,44 @@ def test_copper_is_typed_in_ounces_with_its_plating(stackup) -> None:
     box.activated.emit(box.currentIndex())
     layer = window.document.project.design.stackup.layer("L1")
     assert layer.rz_base.si == pytest.approx(1.3e-6)
+
+
+def test_whether_copper_carries_traces_in_a_zone_is_switched(stackup) -> None:
+    window, stage = stackup
+    tail = window.document.project.design.stackup.zones[1]
+    classes = window.document.project.design.line_classes
+    used, switched = {on.layer for c in classes for on in c.on}, []
+    for layer in tail.layers:
+        if not isinstance(window.document.project.design.stackup.layer(layer), CopperLayer):
+            continue
+        press(stage, stage.view.layout_now().layer_rect(tail.id, layer).center())
+        was = layer in tail.signal
+        assert stage.panel.carries.isChecked() == was
+        stage.panel.carries.click()
+        now = window.document.project.design.stackup.zones[1].signal
+        if f"{tail.id}.{layer}" in used:
+            # Lines stand on it: it stays, and why is said.
+            assert now == tail.signal
+            assert f"'{tail.id}.{layer}' is no signal layer" in window.messages.text.text()
+            assert stage.panel.carries.isChecked()
+            continue
+        switched.append(layer)
+        assert set(now) == set(tail.signal) ^ {layer}
+        assert stage.panel.carries.isChecked() != was
+        window.undo()
+        assert window.document.project.design.stackup.zones[1] == tail
+    assert switched == ["L5"]
+
+
+def test_a_via_span_that_is_added_is_chosen(stackup) -> None:
+    window, stage = stackup
+    before = window.document.project.design.stackup.vias
+    stage.edits.add_via()
+    *others, new = window.document.project.design.stackup.vias
+    assert tuple(others) == before
+    assert new.id not in {v.id for v in before}
+    assert window.selection.element == f"via:{new.id}"
+    assert stage.panel.title.text() == new.name
 
 
 def test_zones_are_chosen_changed_and_added(stackup) -> None:

@@ -10,6 +10,7 @@ from pathlib import Path
 import openpyxl
 import pytest
 
+from onda.cli.bus_answers import asked_search
 from onda.demo import fulmar_project
 from onda.errors import InputError
 from onda.project.base import set_value
@@ -139,6 +140,15 @@ def test_a_search_lists_every_choice_the_best_first(project, file, runner) -> No
         assert row["height_v"] == pytest.approx(found.height[k])
         assert row["now"] == (k == found.now)
     assert code == (1 if found.worst[found.now] < 0.0 else 0)
+
+
+def test_a_search_is_about_the_worst_signal_where_none_is_named(project, runner) -> None:
+    design, bus = project.design, project.design.bus("byte0")
+    for operation in bus.operations:
+        found = runner.result(BUS, bus_inputs(design, bus, operation.id))
+        worst = min(found.cases, key=lambda c: min(c.setup, c.hold))
+        asked = asked_search(design, bus, operation.name, "", runner)
+        assert asked == search_inputs(design, bus, operation.id, worst.signal)
 
 
 def test_a_search_of_nothing_is_refused(file) -> None:
