@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Container, Iterable
 from typing import Annotated, Any, Protocol, TypeVar
 
@@ -127,7 +128,9 @@ def fresh_id(
 ) -> str:
     """A name as an id that is not taken yet; `spaced` keeps its blanks and brackets."""
     other = r"[^\w\-+() ]+" if spaced else r"[^\w\-]+"
-    plain = re.sub(other, "-", name).strip("- ")[:40].strip() or default
+    # Fractions, raised and circled numbers are words to Python and none in an id.
+    said = "".join("-" if unicodedata.category(c) == "No" else c for c in name)
+    plain = re.sub(other, "-", said).strip("- ")[:40].strip() or default
     if plain not in taken:
         return plain
     return next(n for k in range(2, 10_000) if (n := f"{plain}-{k}") not in taken)
