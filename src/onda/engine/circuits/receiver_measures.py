@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from onda.engine.circuits.measure import crossings, measure_edge
 
-__all__ = ["OTHER_END", "EdgeSpan", "Levels", "ReceiverMeasures", "measure_receiver"]
+__all__ = ["OTHER_END", "EdgeSpan", "Levels", "ReceiverMeasures", "ends_of", "measure_receiver"]
 
 OTHER_END = {
     "edge_time": "least_edge_time",
@@ -23,6 +23,12 @@ OTHER_END = {
     "pulse_width": "most_pulse_width",
 }
 """Of figures that may be too small as well as too large: the one of the edge at the other end."""
+
+
+def ends_of(figure: str) -> tuple[str, ...]:
+    """A figure at its worst edge, and the one at the other end where that may count."""
+    return (figure, OTHER_END[figure]) if figure in OTHER_END else (figure,)
+
 
 FloatArray = NDArray[np.float64]
 
@@ -106,10 +112,8 @@ class ReceiverMeasures:
     most_pulse_width: float = math.nan
 
     def both_ends(self, figure: str) -> tuple[float, ...]:
-        """A figure at its worst edge, and at the one at the other end where that may count."""
-        other = OTHER_END.get(figure)
-        worst = float(getattr(self, figure))
-        return (worst,) if other is None else (worst, float(getattr(self, other)))
+        """The values of `ends_of` a figure."""
+        return tuple(float(getattr(self, end)) for end in ends_of(figure))
 
 
 def measure_receiver(

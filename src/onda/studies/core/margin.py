@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import Enum
 
@@ -19,7 +19,6 @@ __all__ = [
     "limits_text",
     "margin_of",
     "missing",
-    "nearest_to_limit",
     "state_of",
     "worst",
 ]
@@ -183,12 +182,6 @@ def margin_of(requirement: Requirement, measured: Measured | None, evidence: str
         source=requirement.source,
         doubts=measured.doubts if measured else (),
     )
-
-
-def nearest_to_limit(requirement: Requirement, found: Sequence[Measured]) -> int:
-    """Index of the value that fails most or holds least: a lower limit asks for another one than
-    an upper one."""
-    return min(range(len(found)), key=lambda k: margin_of(requirement, found[k]).normalised)
 
 
 def _distance(

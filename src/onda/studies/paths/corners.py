@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.circuits.receiver_measures import OTHER_END
+from onda.engine.circuits.receiver_measures import ends_of
 from onda.project.model import Design
 from onda.project.paths.path import Path
 from onda.project.requirements import Requirement
@@ -127,8 +127,8 @@ def _margins(sweep: SweepResult, requirement: Requirement) -> FloatArray:
         values = sweep.by_receiver[at, COLUMNS.index(key)]
         return np.asarray(np.vectorize(one, otypes=[float])(values))
 
-    ends = (requirement.measure, OTHER_END.get(requirement.measure, requirement.measure))
-    return np.asarray(np.minimum(*map(margins, ends)))
+    ends = [margins(end) for end in ends_of(requirement.measure)]
+    return np.asarray(np.minimum.reduce(ends))
 
 
 def _widest(values: FloatArray, margin: FloatArray) -> tuple[float, float] | None:

@@ -12,12 +12,12 @@ from onda.project.measures import measure as measure_of
 from onda.project.model import Design
 from onda.project.requirements import Requirement
 from onda.studies.core.judge import Answer, Judge
-from onda.studies.core.margin import Measured, margin_of, missing, nearest_to_limit
+from onda.studies.core.margin import Margin, Measured, margin_of, missing
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.items import PathInputs
 from onda.studies.paths.path import PATH, PathResult, ReceiverResult
 
-__all__ = ["JUDGE", "line_parts", "measure_at", "measure_path", "worst_of_path"]
+__all__ = ["JUDGE", "line_parts", "margins_at", "measure_at", "measure_path", "worst_of_path"]
 
 _READ = frozenset(f.name for f in fields(ReceiverMeasures))
 
@@ -28,8 +28,8 @@ def measure_path(result: PathResult, requirement: Requirement) -> Measured:
     chosen = [r for r in result.receivers if requirement.receiver in (None, r.id)]
     if not chosen:
         return missing(f"there is no receiver {requirement.receiver}")
-    values = [m for r in chosen for m in measure_at(result, requirement.measure, r)]
-    return values[nearest_to_limit(requirement, values)]
+    values = (m for r in chosen for m in measure_at(result, requirement.measure, r))
+    return min(values, key=lambda measured: margin_of(requirement, measured).normalised)
 
 
 def measure_at(result: PathResult, measure: str, receiver: ReceiverResult) -> tuple[Measured, ...]:
@@ -44,19 +44,24 @@ def measure_at(result: PathResult, measure: str, receiver: ReceiverResult) -> tu
     )
 
 
-def worst_of_path(
-    result: PathResult, requirements: Iterable[Requirement]
-) -> tuple[str, str] | None:
-    """Receiver and measure that fail most, or hold least; None where nothing of a receiver is
-    required."""
-    found = [
-        (margin_of(one, measured).normalised, r.id, one.measure)
+def margins_at(result: PathResult, requirements: Iterable[Requirement]) -> list[tuple[str, Margin]]:
+    """Receiver and margin: of each requirement at each receiver that it is about, at both ends."""
+    return [
+        (r.id, margin_of(one, measured))
         for one in requirements
         if one.measure in _READ
         for r in result.receivers
         if one.receiver in (None, r.id)
         for measured in measure_at(result, one.measure, r)
     ]
+
+
+def worst_of_path(
+    result: PathResult, requirements: Iterable[Requirement]
+) -> tuple[str, str] | None:
+    """Receiver and measure that fail most, or hold least; None where nothing of a receiver is
+    required."""
+    found = [(m.normalised, at, m.measure) for at, m in margins_at(result, requirements)]
     worst = min((entry for entry in found if not math.isnan(entry[0])), default=None)
     return None if worst is None else (worst[1], worst[2])
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from onda.engine.circuits.receiver_measures import OTHER_END, ReceiverMeasures
+from onda.engine.circuits.receiver_measures import ReceiverMeasures, ends_of
 from onda.errors import InputError
 from onda.project.measures import measure
 from onda.studies.core.study import Case, Control, Study, compute
@@ -38,7 +38,7 @@ CORNER_MEASURES = (
     "over_area", "slew", "flight_time", "pulse_width",
 )  # fmt: skip
 COLUMNS = tuple(
-    dict.fromkeys((*CORNER_MEASURES, *(OTHER_END[m] for m in CORNER_MEASURES if m in OTHER_END)))
+    dict.fromkeys((*CORNER_MEASURES, *(end for m in CORNER_MEASURES for end in ends_of(m))))
 )
 """What is kept of every point: these, and some of them at the edge at their other end."""
 _SAMPLES = 400

@@ -10,8 +10,8 @@ from onda.app.stages.paths.scale import Probes, route_map
 from onda.app.stages.paths.views import BouncesView, MeasuresView, SpectrumView, WavesView
 from onda.app.theme import Look
 from onda.project.paths.path import Path
-from onda.studies.core.margin import Margin, State, margin_of, worst
-from onda.studies.paths.judge import measure_at
+from onda.studies.core.margin import Margin, State, worst
+from onda.studies.paths.judge import margins_at
 from onda.studies.paths.path import PathResult
 
 __all__ = ["Drawing"]
@@ -107,10 +107,6 @@ class Drawing:
     def _states(self, result: PathResult) -> dict[tuple[str, str], State]:
         """How each receiver stands to what is required of each measure, the worst of several."""
         held: dict[tuple[str, str], list[Margin]] = {}
-        for r in self._subject.requirements:
-            for receiver in result.receivers:
-                if r.receiver in (None, receiver.id):
-                    measured = measure_at(result, r.measure, receiver)
-                    margins = held.setdefault((r.measure, receiver.id), [])
-                    margins += [margin_of(r, m) for m in measured]
+        for receiver, margin in margins_at(result, self._subject.requirements):
+            held.setdefault((margin.measure, receiver), []).append(margin)
         return {key: worst(margins) for key, margins in held.items()}
