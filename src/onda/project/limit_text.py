@@ -9,7 +9,7 @@ from onda.project.measures import measure as measure_of
 from onda.project.quantities import DIMENSIONS, Quantity, parse_quantity
 from onda.project.requirements import LimitPiece
 
-__all__ = ["limits_of", "range_of", "range_text", "read_limits", "read_span"]
+__all__ = ["limits_of", "range_of", "range_text", "read_limits", "read_span", "said_side"]
 
 _RANGE = re.compile(r"(?P<start>[^:]+?)\s*(?:–|\.\.+| to )\s*(?P<stop>[^:]+):(?P<rest>.+)", re.S)
 
@@ -33,7 +33,14 @@ def limits_of(
     last = parse_quantity(parts[-1], dimension, unit or DIMENSIONS[dimension].shown)
     if len(parts) == 2:
         return parse_quantity(parts[0], dimension, last.unit), last
-    return (last, None) if text.startswith(">") else (None, last)
+    return (last, None) if said_side(text) == "at_least" else (None, last)
+
+
+def said_side(typed: str) -> str:
+    """The side that a limit's sign says, at_least or at_most; "" where it has none."""
+    return {">": "at_least", "≥": "at_least", "<": "at_most", "≤": "at_most"}.get(
+        typed.strip()[:1], ""
+    )
 
 
 def read_limits(

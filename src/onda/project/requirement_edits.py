@@ -8,16 +8,13 @@ from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.kind import Ref
 from onda.project.kinds import KINDS
-from onda.project.limit_text import limits_of
+from onda.project.limit_text import limits_of, said_side
 from onda.project.measures import measure as measure_of
 from onda.project.model import Project
 from onda.project.quantities import Quantity, quantity
 from onda.project.requirements import Requirement
 
 __all__ = ["around_target", "drop_requirement", "require", "requirement_id", "set_limit"]
-
-
-_SIDES = ("at_least", "at_most")
 
 
 def set_limit(project: Project, requirement: str, typed: str) -> Project:
@@ -32,15 +29,15 @@ def set_limit(project: Project, requirement: str, typed: str) -> Project:
             "this limit runs over ranges of frequencies", remedy="Change it in the view Limits."
         )
     present = old.at_most or old.at_least
-    wanted = [name for name in _SIDES if getattr(old, name) is not None]
+    wanted = [name for name in ("at_least", "at_most") if getattr(old, name) is not None]
     found = limits_of(old.measure, typed, present.unit if present else None)
     values = [q for q in found if q is not None]
     if len(values) != len(wanted):
         form = "two values, as in 58 – 70 ohm" if len(wanted) == 2 else "one value"
         raise InputError(f"{typed.strip()[:40]!r} does not fit this limit", remedy=f"Write {form}.")
-    if len(wanted) == 1 and typed.strip()[:1] in "<>≤≥":
-        # Said which side: that one it is.
-        return _with(project, old, set_value(old, **dict(zip(_SIDES, found, strict=True))))
+    if len(wanted) == 1 and said_side(typed):
+        low, high = found
+        return _with(project, old, set_value(old, at_least=low, at_most=high))
     new = set_value(old, **dict(zip(wanted, values, strict=True)))
     return _with(project, old, new)
 
