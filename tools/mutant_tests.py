@@ -107,8 +107,7 @@ class Touched:
 
         What was written since the lines were measured comes before them, where it is near.
         """
-        new = self._unmeasured(module, tree)
-        return [*new, *(t for t in self._measured(module, line, source, tree) if t not in new)]
+        return [*self._unmeasured(module, tree), *self._measured(module, line, source, tree)]
 
     def _unmeasured(self, module: str, tree: Path) -> list[str]:
         """Tests in the nearest files that were not there when lines were measured."""

@@ -56,6 +56,16 @@ def pick(listing: Listing, words: str) -> None:
     menu.deleteLater()
 
 
+def rename(listing: Listing, was: str, now: str) -> None:
+    """Another name, by the entry of the menu that is open."""
+    pick(listing, "Rename")
+    editor = listing._editor
+    assert editor is not None
+    assert editor.text() == was
+    editor.setText(now)
+    QTest.keyClick(editor, Key.Key_Return)
+
+
 def test_kept_states_are_listed_with_what_is_seen_of_them(
     listing: Listing, document: Document
 ) -> None:
@@ -139,12 +149,7 @@ def test_the_menu_of_a_kept_state(listing: Listing, document: Document) -> None:
     assert names(document) == ["First", "Third"]
     document.undo()
     listing._kept_menu(identifier, QPoint(10, 10))
-    pick(listing, "Rename")
-    editor = listing._editor
-    assert editor is not None
-    assert editor.text() == "Second"
-    editor.setText("2")
-    QTest.keyClick(editor, Key.Key_Return)
+    rename(listing, "Second", "2")
     assert names(document) == ["First", "2", "Third"]
 
 
@@ -187,12 +192,7 @@ def test_what_is_asked_of_objects_is_told_with_their_id(listing: Listing) -> Non
         listing._object_menu("a", QPoint(10, 10))
         pick(listing, words)
     listing._object_menu("a", QPoint(10, 10))
-    pick(listing, "Rename")
-    editor = listing._editor
-    assert editor is not None
-    assert editor.text() == "Alpha"
-    editor.setText("Gamma")
-    QTest.keyClick(editor, Key.Key_Return)
+    rename(listing, "Alpha", "Gamma")
     assert told == [
         ("add_wanted",), ("chosen", "a"), ("remove_wanted", "b"), ("part_chosen", "L3"),
         ("copy_wanted", "a"), ("remove_wanted", "a"), ("rename_wanted", "a", "Gamma"),

@@ -194,8 +194,10 @@ def _run(inputs: SearchInputs, control: Control) -> GroupSearch:
                 hard = middle
     if not np.isnan(found):
         # Quick sections led here; what is told holds with fine ones.
+        easier = 1.0 + (_NEAR_ENOUGH if more else -_NEAR_ENOUGH)
         for step in range(_STEPS):
-            found *= 1.0 + _NEAR_ENOUGH * (1.0 if more else -1.0) * (step > 0)
+            if step > 0:
+                found *= easier
             result = GROUP.run(change(inputs.group, found, inputs.piece), Control())
             tried[found] = worst_room(result, inputs.limits)
             if tried[found][0] >= 0.0 or found in (inputs.high, inputs.low):

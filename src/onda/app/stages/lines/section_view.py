@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -76,7 +76,7 @@ class SectionView(QWidget):
         self._handles: list[tuple[QPointF, str, float]] = []
         self._drag: tuple[str, float, float, float] | None = None
         self._frozen_scale: tuple[float, float, float] | None = None
-        self._fitted: tuple[Drawing | None, int, int, tuple[float, float, float]] | None = None
+        self._fitted: tuple[Drawing | None, QSize, tuple[float, float, float]] | None = None
         self._focus_pill = 0
         self._editor = Entry(parent=self, in_place=True)
         self._editor.setObjectName("mono")
@@ -117,11 +117,11 @@ class SectionView(QWidget):
         """Pixels per metre, and the pixel of x = 0, y = 0."""
         if self._frozen_scale is not None:
             return self._frozen_scale
-        of = (self._drawing, self.width(), self.height())
         # Every point that is drawn asks for it.
-        if self._fitted is None or self._fitted[0] is not of[0] or self._fitted[1:3] != of[1:]:
-            self._fitted = (*of, self._fit_anew())
-        return self._fitted[3]
+        known = self._fitted
+        if known is None or known[0] is not self._drawing or known[1] != self.size():
+            known = self._fitted = (self._drawing, self.size(), self._fit_anew())
+        return known[2]
 
     def _fit_anew(self) -> tuple[float, float, float]:
         half = self._half_width()
