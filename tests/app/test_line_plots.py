@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from dataclasses import replace
 
@@ -420,3 +421,32 @@ def test_handles_stand_on_edges_of_the_drawn_lines(
     assert [what for _, what, _ in handles] == ["width", "gap", "gap", "width"]
     centre, _, _ = next(h for h in view._handles if h[1] == "gap")
     assert view._handle_at(QPointF(centre.x() + 2, centre.y())) is not None
+
+
+def test_a_section_is_fitted_anew_to_another_size_and_another_drawing(
+    qtbot: QtBot, look: Look, project: Project
+) -> None:
+    def drawing(line: str, layer: str):
+        trace = project.design.line_class(line).trace_on(layer)
+        return make_drawing(project.design, inputs_of(project, line, layer), trace)
+
+    def fresh(shown, width: int, height: int) -> list[tuple[float, float]]:
+        view = SectionView(look)
+        put(qtbot, view, width, height)
+        view.show_drawing(shown, [])
+        drawn(view)
+        return [(c.x(), c.y()) for c, _, _ in view._handles]
+
+    first, second = drawing("strobes", "L6"), drawing("converter-pairs", "L1")
+    view = SectionView(look)
+    put(qtbot, view, 900, 320)
+    seen = []
+    for shown, width, height in (
+        (first, 900, 320), (first, 700, 320), (first, 700, 240), (second, 700, 240),
+    ):  # fmt: skip
+        view.resize(width, height)
+        view.show_drawing(shown, [])
+        drawn(view)
+        seen.append([(c.x(), c.y()) for c, _, _ in view._handles])
+        assert seen[-1] == fresh(shown, width, height)
+    assert all(a != b for a, b in itertools.pairwise(seen))
