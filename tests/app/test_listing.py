@@ -218,6 +218,6 @@ def test_the_row_that_keys_are_at_has_a_frame_while_it_has_the_focus(
     assert frames() == []
     listing.activateWindow()
     kept.setFocus()
-    qtbot.waitUntil(kept.hasFocus, timeout=2000)
+    qtbot.waitUntil(kept.hasFocus, timeout=20_000)
     (top,) = frames()
     assert abs(top - (kept.row_rect(1).top() + 1)) <= 1

@@ -157,7 +157,7 @@ def desk(qtbot: QtBot, tmp_path: Path):
 def test_a_quick_answer_is_shown_first_and_then_the_wanted_one(desk: Desk, qtbot: QtBot) -> None:
     desk.gate.set()
     desk.desk.request("slot", desk.study, 4.0, desk.results.append, desk.errors.append, first=3.0)
-    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=5000)
+    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=20_000)
     assert desk.results == [6.0, 8.0]
     # Known now: at once, and without the quick one.
     desk.desk.request("slot", desk.study, 4.0, desk.results.append, desk.errors.append, first=1.0)
@@ -169,7 +169,7 @@ def test_only_the_newest_wish_is_served(desk: Desk, qtbot: QtBot) -> None:
     for value in (1.0, 2.0, 3.0, 4.0):
         desk.ask(value)
     desk.gate.set()
-    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=5000)
+    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=20_000)
     assert desk.results == [8.0]
     assert 2.0 not in desk.runs
     assert 3.0 not in desk.runs
@@ -180,14 +180,14 @@ def test_while_dragging_the_run_under_way_is_shown(desk: Desk, qtbot: QtBot) -> 
     desk.ask(2.0, urgent=True)
     desk.ask(3.0, urgent=True)
     desk.gate.set()
-    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=5000)
+    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=20_000)
     assert desk.results == [2.0, 6.0]
 
 
 def test_known_results_come_at_once(desk: Desk, qtbot: QtBot) -> None:
     desk.gate.set()
     desk.ask(5.0)
-    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=5000)
+    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=20_000)
     desk.ask(5.0)
     assert desk.results == [10.0, 10.0]
     assert desk.runs == [5.0]
@@ -196,16 +196,16 @@ def test_known_results_come_at_once(desk: Desk, qtbot: QtBot) -> None:
 def test_errors_are_told_as_sentences(desk: Desk, qtbot: QtBot) -> None:
     desk.gate.set()
     desk.ask(-1.0)
-    qtbot.waitUntil(lambda: len(desk.errors) == 1, timeout=5000)
+    qtbot.waitUntil(lambda: len(desk.errors) == 1, timeout=20_000)
     assert desk.errors == ["value: must be above 0, got -1.0"]
     desk.ask(0.0)
-    qtbot.waitUntil(lambda: len(desk.errors) == 2, timeout=5000)
+    qtbot.waitUntil(lambda: len(desk.errors) == 2, timeout=20_000)
     assert "failed unexpectedly" in desk.errors[1]
 
 
 def test_progress_and_cancel(desk: Desk, qtbot: QtBot) -> None:
     desk.ask(1.0)
-    qtbot.waitUntil(lambda: [r.share for r in desk.desk.under_way] == [0.3], timeout=5000)
+    qtbot.waitUntil(lambda: [r.share for r in desk.desk.under_way] == [0.3], timeout=20_000)
     left = desk.desk.under_way[0].seconds_left
     assert left is not None
     assert left > 0
@@ -213,7 +213,7 @@ def test_progress_and_cancel(desk: Desk, qtbot: QtBot) -> None:
     assert desk.desk.is_idle
     desk.gate.set()
     desk.ask(7.0)
-    qtbot.waitUntil(lambda: desk.results == [14.0], timeout=5000)
+    qtbot.waitUntil(lambda: desk.results == [14.0], timeout=20_000)
 
 
 def test_a_closed_desk_takes_nothing(desk: Desk) -> None:
@@ -243,7 +243,7 @@ def test_what_is_in_view_goes_first_and_the_rest_gives_way(desk: Desk, qtbot: Qt
     assert "paths-now" in {r.slot for r in desk.desk.under_way}
     assert [r.words for r in desk.desk.under_way if r.in_view] == ["paths-now"]
     desk.gate.set()
-    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=5000)
+    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=20_000)
     # Nothing that gave way is lost.
     assert set(order) == {"paths-now", "lines-a", "lines-b", "lines-c", "standing"}
     assert order.index("paths-now") <= 1

@@ -20,6 +20,8 @@ __all__ = ["AmiLimits", "AmiRun", "run_library"]
 FloatArray = NDArray[np.float64]
 _LONGEST = 50_000_000
 """Samples of an impulse response or of a waveform."""
+_CHILD = Path(__file__).with_name("child.py")
+"""Run as a file by itself: nothing that lies in the working folder is taken for a module."""
 _SIGNALS = {
     signal.SIGSEGV: "it reads or writes memory that is not its own",
     signal.SIGABRT: "it aborts",
@@ -109,7 +111,7 @@ def run_library(
     data = json.dumps(request).encode() + b"\n" + sent.T.tobytes() + rest.tobytes()
     try:
         done = subprocess.run(
-            [sys.executable, "-m", "onda.formats.ami.child"],
+            [sys.executable, "-I", str(_CHILD)],
             input=data,
             capture_output=True,
             check=False,
