@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import difflib
 import json
 import re
 from dataclasses import dataclass
@@ -77,6 +78,19 @@ def _inside(source: str) -> set[int]:
     return out
 
 
+def _then(line: int, source: str, before: str) -> int:
+    """Where a line stood when lines were measured; the one above it where it is new."""
+    if source == before:
+        return line
+    now, then = source.splitlines(), before.splitlines()
+    at = 1
+    for block in difflib.SequenceMatcher(None, now, then, autojunk=False).get_matching_blocks():
+        if block.a >= line:
+            break
+        at = block.b + min(line - block.a, max(block.size, 1))
+    return at
+
+
 @dataclass(frozen=True)
 class Touched:
     """Tests by the lines that they touch, what each takes, and modules as they were then."""
@@ -121,15 +135,17 @@ class Touched:
 
     def _measured(self, module: str, line: int, source: str, tree: Path) -> list[str]:
         first, last, touchable = _statement(source, line)
+        before = self.sources.get(module, source)
         by_line = self.lines.get(module, {})
-        found = set[str]().union(*(by_line.get(k, set()) for k in range(first, last + 1)))
+        then = [_then(k, source, before) for k in range(first, last + 1)]
+        found = set[str]().union(*(by_line.get(k, set()) for k in then))
         # What runs in a process of its own is touched by tests that are not seen to do so.
-        seen = any(by_line.get(k) for k in _inside(source))
-        if not found and touchable and self.sources.get(module, source) == source:
+        seen = any(by_line.get(k) for k in _inside(before))
+        if not found and touchable and before == source:
             return [] if seen else files_near(module, tree)
         # What is worked out when a module is loaded, or compiled, is touched by whoever uses it.
         found = found or set[str]().union(*by_line.values())
-        if not found or self.sources.get(module, source) != source:
+        if not found:
             return files_near(module, tree)
         texts = _files(tree)
         near = {

@@ -180,8 +180,14 @@ def test_boards_stand_between_their_limits(qtbot: QtBot, look: Look) -> None:
     view.show_result(replace(BOARDS, inside=math.nan, causes=()), math.nan, math.nan)
     assert view.sentence.text() == "6 boards: 50.0 ± 4.5 Ω"
     assert [c.name for c in view.plot.curves] == ["boards"]
+    # Nothing of an earlier run stands beside why there is none, or while another one is made.
     view.show_problem("no spread is stated")
     assert (view.sentence.text(), view.plot.curves) == ("no spread is stated", ())
+    assert (view.numbers._rows, drawn(view.shares).texts) == ([], [])
+    view.show_result(BOARDS, 45.0, 55.0)
+    view.show_running()
+    assert (view.sentence.text(), view.plot.curves) == ("Making boards…", ())
+    assert (view.numbers._rows, drawn(view.shares).texts) == ([], [])
 
 
 def test_what_moves_most_is_as_long_as_it_moves(qtbot: QtBot, look: Look) -> None:

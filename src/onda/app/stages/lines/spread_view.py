@@ -105,12 +105,14 @@ class SpreadView(QWidget):
 
     def show_running(self) -> None:
         """Say that the boards are being made."""
-        self.sentence.setText("Making boards…")
+        self.show_problem("Making boards…")
 
     def show_problem(self, words: str) -> None:
-        """Say why there is no run."""
+        """Say why there is no run; what an earlier one found is of another line."""
         self.sentence.setText(words)
         self.plot.show_curves([])
+        self.shares.show_causes(())
+        self.numbers.set_rows([])
 
     def show_result(self, result: ToleranceResult, low: float, high: float) -> None:
         """Show a run against limits in ohm (NaN: none)."""
