@@ -208,6 +208,19 @@ def test_a_gate_is_typed_drawn_and_left(view: TimeView, look: Look, result: Netw
     assert curves["gate"].y == pytest.approx([20 * math.log10(0.4), -70.0])
     assert curves["rest"].y == pytest.approx([-20.0, -20.0])
     assert curves["rest"].x.tolist() == [1.0, 2.0]
+    # Shown once more it stays; of an edited network it is asked for anew, not left standing.
+    view.show_result(result, (), (40.0, None))
+    assert [c.name for c in view.gated.curves] == ["whole", "gate", "rest"]
+    del wanted[:]
+    view.show_result(replace(result), (), (None, None))
+    assert wanted == [(pytest.approx(380e-12), pytest.approx(460e-12))]
+    assert [c.name for c in view.gated.curves] == ["whole"]
+    # Another network has no gate yet.
+    view.gate.show_text("380 ps to 460 ps")
+    view.show_result(replace(result, name="another"), (), (None, None))
+    assert (view.gate.edit.text(), len(wanted)) == ("", 1)
+    view.show_result(result, (), (None, None))
+    assert len(wanted) == 1
     view.ungate.click()
     assert wanted[-1] == (0.0, -1.0)
     view._gate_typed(" ")

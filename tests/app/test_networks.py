@@ -335,6 +335,11 @@ def test_the_model_in_time_is_shown(window: MainWindow) -> None:
     assert f"Model in time of {model.size}" in view.sentence.text()
     assert f"within {model.error:.2g} of every entry" in view.sentence.text()
     assert f"largest gain {model.gain:.4f} in the band" in view.sentence.text()
+    # Of the network as it was nothing stands beside the mended one.
+    QTest.mouseClick(view.remedies["passive"], Qt.MouseButton.LeftButton)
+    assert window.settle(60_000)
+    assert networks.subject.model is None
+    assert "Model in time" not in view.sentence.text()
 
 
 def test_skew_has_its_figures(window: MainWindow) -> None:

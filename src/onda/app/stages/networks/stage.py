@@ -191,6 +191,9 @@ class NetworksStage(OneResultStage[NetworkResult]):
         self.proof.clear()
 
     def show_result(self, result: NetworkResult) -> None:
+        if result is not self.result:
+            # The model in time is of the network as it was.
+            self.subject.model = None
         super().show_result(result)
         network = self.network
         if network is not None:

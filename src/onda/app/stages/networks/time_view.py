@@ -55,6 +55,7 @@ class TimeView(QWidget):
         self._kept: list[Kept[NetworkResult]] = []
         self._band: tuple[float | None, float | None] = (None, None)
         self._markers: list[float] = []
+        self._gate: tuple[float, float] | None = None
         self._lit = ""
         self.lane = 0
         layout = QVBoxLayout(self)
@@ -152,10 +153,13 @@ class TimeView(QWidget):
     ) -> None:
         """Show a result; `band` are the lowest and highest impedance allowed, ohm."""
         fresh = self._result is None or self._result.name != result.name
+        is_same = self._result is result
         self._result, self._kept, self._band = result, list(kept), band
         if fresh:
             self._markers = []
             self.lane = 0
+            self._gate = None
+            self.gate.show_text("")
         modes = {r.mode for r in result.time.reflections} if result.time else {"single"}
         count = len({r.lane for r in result.time.reflections}) if result.time else 1
         for chips, keys in (
@@ -168,6 +172,11 @@ class TimeView(QWidget):
         self.lanes.setVisible(count > 1)
         self.lane = min(self.lane, max(count - 1, 0))
         self.draw()
+        if not is_same:
+            # What a gate left was of the network as it was.
+            self.show_gate(None)
+            if self._gate is not None:
+                self.gate_wanted.emit(*self._gate)
 
     @property
     def chosen(self) -> tuple[int, str, str]:
@@ -226,7 +235,7 @@ class TimeView(QWidget):
         self._draw_lower(result.time, found)
         self._fill_ledger(result, found)
         self._tell(result, found)
-        if not self.gate.edit.text():
+        if self._gate is None:
             self.show_gate(None)
 
     def _draw_strip(self) -> None:
@@ -388,9 +397,11 @@ class TimeView(QWidget):
             raise InputError(f"{typed[:30]!r} is no gate", remedy="As in 380 to 460 ps.")
         if not last.si > first.si:
             raise InputError("a gate must close after it opens")
-        self.gate_wanted.emit(first.si, last.si)
+        self._gate = first.si, last.si
+        self.gate_wanted.emit(*self._gate)
 
     def _no_gate(self) -> None:
+        self._gate = None
         self.gate.show_text("")
         self.gate_wanted.emit(0.0, -1.0)
 
