@@ -167,6 +167,8 @@ def test_modes_rise_from_their_cut_off(page: tuple[ShieldPage, Asked], look: Loo
     made._choose(1)
     assert told[-1][0] is some[1]
     assert told[-1][1].startswith("H 1 at its cut-off, 12.00 GHz: magnetic field along")
+    assert [c.color == look.t.sea for c in made.dispersion.curves] == [False, True, False, False]
+    assert made.modes.currentIndex() == 1
     made._choose(2)
     assert "electric field along" in told[-1][1]
     made.fields.choose("H")
@@ -193,7 +195,7 @@ def test_sizes_have_a_window(page: tuple[ShieldPage, Asked], project: Project) -
     curve = made.impedance.curves[0]
     assert (curve.x.tolist(), curve.y.tolist()) == ([2.0, 4.0], [48.0, 50.0])
     assert [v.y for v in made.impedance._limits] == pytest.approx([0.98 * 50.5, 1.02 * 50.5])
-    assert [v.text for v in made.impedance._limits] == ["-2% of no wall", "+2% of no wall"]
+    assert [v.text for v in made.impedance._limits] == ["−2% of no wall", "+2% of no wall"]
     assert made.cut_off.curves[0].y == pytest.approx([60.0, 30.0, 15.0])
     assert made.cut_off._limits[0].y == pytest.approx(top.si / 1e9)
     now = project.design.shielded[0].width.si * 1e3
@@ -214,6 +216,14 @@ def test_sizes_have_a_window(page: tuple[ShieldPage, Asked], project: Project) -
         assert made.window_note.text().startswith(words)
     asked.failed["sizes"]("no")
     assert (made.window_note.text(), made.impedance.curves) == ("", ())
+    # Of another section nothing is known yet; of the same one it stays.
+    asked.taken["sizes"](sizes(2e-3, 3.5e-3, falling))
+    asked.taken["modes"](modes(mode("TEM", 0.0), mode("H", 12e9)))
+    made._choose(1)
+    made.show_section(project.design.shielded[0])
+    assert (made.sizes.largest, made.chosen) == (3.5e-3, 1)
+    made.show_section(project.design.shielded[1])
+    assert (made.result, made.sizes, made.chosen) == (None, None, 0)
 
 
 def test_sizes_stand_in_the_unit_chosen(

@@ -204,6 +204,11 @@ def test_what_moves_most_is_as_long_as_it_moves(qtbot: QtBot, look: Look) -> Non
     assert narrow.box[1] - wide.box[1] == pytest.approx(22.0)
     assert "±4.0" in found.said
     assert "±2.0" in found.said
+    # The scale goes by the larger end, whichever it is.
+    some = (Influence("height", "10 %", -1.0, 3.0), Influence("width", "12 µm", 1.5, -1.5))
+    bars.show_result(SensitivityResult(some, 4.5))
+    (wide,) = drawn(bars).of("path", fill=look.t.series[1])
+    assert (wide.box[0], wide.box[2]) == pytest.approx((102 - 33.3, 202.0), abs=0.1)
     bars.show_result(None)
     assert drawn(bars).texts == ["computing…"]
     assert bars.height() == 22

@@ -13,6 +13,7 @@ from onda.project.edits import remove_object, replace_object
 from onda.project.kind import Ref
 from onda.project.quantities import format_si
 from onda.project.quantities import parse_quantity as q
+from onda.project.requirements import Requirement
 from onda.studies.core.margin import State
 from tests.app.conftest import type_into
 
@@ -254,11 +255,63 @@ def test_kept_lines_are_marked_on_the_curve_of_widths(lines) -> None:
     window.document.edit("Nothing required", bare)
     assert window.settle()
     stage.page.views.choose("layers")
+    type_into(field(stage.form, "Width").edit, "50 um")
+    assert window.settle()
+    assert stage.page.layers._rows[0].result.z > stage.page.layers._rows[0].high
     for row in stage.page.layers._rows:
         inside = row.low <= row.result.z <= row.high
         assert row.state is (State.HOLDS if inside else State.FAILS)
     line_class = window.document.project.design.line_class("clocks")
     assert [r.layer for r in stage.page.layers._rows] == [o.layer for o in line_class.on]
+
+
+def test_every_layer_stands_by_its_own_impedance(lines) -> None:
+    window, stage = lines
+    project = window.document.project
+    (low, high), found = (90e-6, 150e-6), []
+    for layer, least in (("L1", "60 ohm"), ("L3", "300 ohm")):
+        found.append(
+            Requirement(
+                id=f"z-{layer}", kind="line", subject="converter-pairs", measure="impedance",
+                layer=layer, at_least=q(least, "resistance"), at_most=q("400 ohm", "resistance"),
+            )
+        )  # fmt: skip
+    window.document.edit("Limits", set_value(project, requirements=tuple(found)))
+    assert window.settle()
+    z = {layer: stage.subject.results[layer].z for layer in ("L1", "L3")}
+    assert z["L1"] != pytest.approx(z["L3"], rel=1e-3)
+    title, rows, current = stage.parts()
+    assert (title, current) == ("On layer", "L1")
+    known = {r.id: (r.state, r.value) for r in rows}
+    assert known["L1"] == (State.HOLDS, f"{z['L1']:.1f} Ω")
+    assert known["L3"] == (State.FAILS, f"{z['L3']:.1f} Ω")
+    margins = {m.layer: m for m in stage.margins()[1]}
+    assert {k: m.value for k, m in margins.items()} == pytest.approx(z)
+    # Two kept states: beside the numbers stands the latest, on the strip both stand.
+    kept = []
+    for width in (low, high):
+        type_into(field(stage.form, "Width").edit, f"{1e6 * width:g} um")
+        assert window.settle()
+        kept.append(stage.subject.results["L1"])
+        stage.view.setFocus()
+        window.keep()
+    type_into(field(stage.form, "Width").edit, "120 um")
+    assert window.settle()
+    (odd,) = [row for row in stage.panel.numbers._rows if row[0] == "Odd mode"]
+    assert odd[1] == f"{stage.subject.results['L1'].z_odd:.1f}"
+    assert odd[3] == f"{kept[1].z_odd:.1f}"
+    assert stage.margins()[2]["z-L1"] == pytest.approx([k.z for k in kept])
+    # On a layer whose copper cannot be etched so there is no number, and the others have theirs.
+    board = window.document.project
+    pairs = board.design.line_class("converter-pairs")
+    thin = set_value(pairs.on[0], width=q("5 um", "length"))
+    board = replace_object(board, set_value(pairs, on=(thin, *pairs.on[1:])))
+    window.document.edit("Too thin", board)
+    assert window.settle()
+    assert "L1" not in stage.subject.results
+    known = {r.id: r.value for r in stage.parts()[1]}
+    assert (known["L1"], known["L3"]) == ("…", f"{stage.subject.results['L3'].z:.1f} Ω")
+    assert stage.panel.numbers._rows == []
 
 
 # -- shielded sections -----------------------------------------------------------
@@ -269,6 +322,7 @@ def test_mode_check_in_the_window(lines) -> None:
     show(window, "cavity")
     page = stage.shield
     assert page.sentence.text() == "Only the intended mode travels below 40.5 GHz."
+    assert stage.surface.veil.isHidden()
     assert [page.modes.itemText(k)[:3] for k in range(page.modes.count())] == ["TEM", "H 1"]
     page.modes.setCurrentIndex(1)
     page.modes.activated.emit(1)

@@ -226,6 +226,7 @@ def test_bands_go_by_the_rate_and_by_what_is_typed(result: NetworkResult) -> Non
     assert band_of("first", one) == pytest.approx((0.8 * nyquist, 1.2 * nyquist))
     # As far as there are data.
     assert band_of("third", one)[1] == high
+    assert band_of("third", replace(one, rate=0.25 * high))[1] == pytest.approx(0.375 * high)
     assert band_of("1 to 8 GHz", one) == (1e9, 8e9)
     assert band_of("8 GHz", one) == (0.0, 8e9)
     for band, rate, words in (
@@ -405,3 +406,4 @@ def test_the_proof_names_plain_ports(qtbot: QtBot, look: Look, result: NetworkRe
     assert proof.plots["far"].curves == ()
     proof.clear()
     assert proof.verdict.text() == ""
+    assert [p.curves for p in proof.plots.values()] == [(), (), ()]

@@ -212,7 +212,8 @@ class ShieldPage(QWidget):
         limits = []
         if not math.isnan(sizes.z_open):
             for k in (0.98, 1.02):
-                limits.append(Limit(k * sizes.z_open, f"{k - 1:+.0%} of no wall"))
+                words = f"{k - 1:+.0%} of no wall".replace("-", "\u2212")
+                limits.append(Limit(k * sizes.z_open, words))
         now = shielded.width.si / unit
         marks = []
         if good.any():
