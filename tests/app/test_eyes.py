@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -319,7 +320,8 @@ def test_the_worst_pattern_is_played_along_the_path(window: MainWindow) -> None:
     assert path.stimulus.kind == "bits"
     assert path.stimulus.bits == bits
     assert path.stimulus.rate.si == pytest.approx(16.25e9)
-    assert path.stimulus.window.si > len(bits) / 16.25e9
+    # Eight bits more, for what comes behind them.
+    assert path.stimulus.window.si == pytest.approx((len(bits) + 8) / 16.25e9, rel=1e-3)
     window.undo()
     assert window.document.project.design.path("jl0").stimulus.kind != "bits"
 
@@ -493,6 +495,46 @@ def test_a_kept_state_that_is_undone_leaves_the_eye_as_it_is(window: MainWindow)
     assert window.settle(90_000)
     assert stage.named_kept == []
     assert "State" not in stage.panel.measured.remark.text()
+
+
+def test_while_something_moves_a_few_bits_are_enough(window: MainWindow) -> None:
+    stage = look_at(window, "jl0", "bits")
+    assert stage.result.eye.bits == link_of(window).bits == 100_000
+    assert stage.panel.measured.remark.text() == "over 100\u202f000 bits"
+    window.document.begin_gesture()
+    stage.refresh()
+    assert window.settle(90_000)
+    assert stage.result.eye.bits == 6000
+    window.document.end_gesture()
+    assert window.settle(90_000)
+    assert stage.result.eye.bits == link_of(window).bits
+    # A link of fewer bits has no more of them meanwhile.
+    short = set_value(link_of(window), bits=500)
+    assert stage._inputs(short, 6000) == stage._inputs(short, None)
+
+
+def test_what_is_of_another_link_or_moment_is_forgotten(window: MainWindow) -> None:
+    stage = look_at(window, "jl3")
+    window.keep()
+    assert window.settle(90_000)
+    assert len(stage.rate_kept) == 1
+    rate = stage.rate
+    # While it is dragged the strip goes by the eye that is shown, not by what the board knows.
+    eye = replace(rate.eye, eyes=(replace(rate.eye.eyes[0], height=0.1234),))
+    stage.rate = replace(rate, settings=(eye, *rate.settings[1:]))
+    live = {m.measure: m.value for m in stage.margins()[1]}
+    assert live["eye_height_at_rate"] == pytest.approx(0.1234)
+    stage._fail_rate("the loop never settles")
+    assert stage.rate is None
+    assert stage.surface.problem.text() == "the loop never settles"
+    stage._show_rate(rate)
+    stage.along = object()
+    assert stage.chain.strip.point == "decided"
+    stage._ask_point(link_of(window, "jl3"))
+    assert stage.along is None
+    stage.along = object()
+    stage.forget_results()
+    assert (stage.rate, stage.along, stage.rate_kept) == (None, None, {})
 
 
 def test_a_link_is_run_over_a_pulse_of_a_file(
