@@ -55,17 +55,27 @@ settings.register_profile("onda", deadline=None, max_examples=60)
 settings.load_profile("onda")
 
 
+_TESTS = Path(__file__).parent
 _WHOLE_BOARD = "test_check_finds_the_seeded_faults_and_nothing_else"
 """Computes all that windows find: it comes first, and windows last, so that nobody waits for it."""
 
 
+_FIRST = ("engine", "formats", "project")
+_LATE = ("studies", "cli", "report")
+"""Folders whose tests compute nothing of the board, and those that compute parts of it."""
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What fills the shared results before all, what needs them behind all else."""
+    """What fills the shared results before all, what needs them behind all else; in between what
+    would compute the same once more in another worker comes late."""
 
     def place(item: pytest.Item) -> int:
         if item.name == _WHOLE_BOARD:
             return 0
-        return 2 if "shared_cache" in getattr(item, "fixturenames", ()) else 1
+        if "shared_cache" in getattr(item, "fixturenames", ()):
+            return 4
+        folder = item.path.relative_to(_TESTS).parts[0]
+        return 1 if folder in _FIRST else 3 if folder in _LATE else 2
 
     items.sort(key=place)
 

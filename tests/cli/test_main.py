@@ -85,6 +85,7 @@ def test_check_prints_margins_and_fails_because_of_the_clock(monkeypatch, capsys
     assert "15 of 87 fail" in out
 
 
+@whole_board
 def test_check_passes_when_the_clock_is_cured(monkeypatch, tmp_path, capsys) -> None:
     file = tmp_path / "fulmar.onda"
     save_project(cured(), file)
