@@ -24,6 +24,14 @@ def lines(make_window, of_lines):
     return window, window.stages["lines"]
 
 
+@pytest.fixture
+def without_map(lines):
+    """The same where no map is looked at, so that none is worked out for every edit."""
+    _, stage = lines
+    stage.page.views.choose("lengths")
+    return lines
+
+
 def field(form, title: str):
     return next(f for f in form.fields if f.edit.accessibleName() == title)
 
@@ -105,8 +113,8 @@ def test_limits_lie_on_the_map(lines) -> None:
     assert [s.name for s in stage.map._steps] == ["standard", "fine"]
 
 
-def test_two_targets_at_once(lines) -> None:
-    window, stage = lines
+def test_two_targets_at_once(without_map) -> None:
+    window, stage = without_map
     fit = stage.panel.fit
     fit.box.setCurrentIndex(fit.box.findData("width gap"))
     fit.box.activated.emit(fit.box.currentIndex())
@@ -120,8 +128,8 @@ def test_two_targets_at_once(lines) -> None:
     assert window.document.stack.undoText() == "Change width, gap on L1"
 
 
-def test_height_is_fitted_in_the_build(lines) -> None:
-    window, stage = lines
+def test_height_is_fitted_in_the_build(without_map) -> None:
+    window, stage = without_map
     fit = stage.panel.fit
     fit.box.setCurrentIndex(fit.box.findData("height"))
     fit.button.click()
@@ -141,8 +149,8 @@ def choose_structure(stage, key: str) -> None:
     box.activated.emit(box.currentIndex())
 
 
-def test_a_class_becomes_another_structure(lines) -> None:
-    window, stage = lines
+def test_a_class_becomes_another_structure(without_map) -> None:
+    window, stage = without_map
     show(window, "launch")
     choose_structure(stage, "pair")
     assert window.settle()
@@ -164,8 +172,8 @@ def test_a_class_becomes_another_structure(lines) -> None:
     assert "is a group already" in stage.surface.problem.text()
 
 
-def test_a_pair_that_faces_itself_over_two_layers(lines) -> None:
-    window, stage = lines
+def test_a_pair_that_faces_itself_over_two_layers(without_map) -> None:
+    window, stage = without_map
     assert stage.panel.structure.findData("facing L4") == -1
     # Lanes of a group must stay what they are.
     project = remove_object(window.document.project, Ref("group", "memory-byte"))
@@ -184,8 +192,8 @@ def test_a_pair_that_faces_itself_over_two_layers(lines) -> None:
     assert stage.subject.results["L3"].coupling < result.coupling
 
 
-def test_grounds_and_openings_come_and_go(lines) -> None:
-    window, stage = lines
+def test_grounds_and_openings_come_and_go(without_map) -> None:
+    window, stage = without_map
     show(window, "clocks")
     before = stage.subject.results["L1"].z
     type_into(field(stage.form, "Ground gap").edit, "90 um")
@@ -265,8 +273,8 @@ def test_kept_lines_are_marked_on_the_curve_of_widths(lines) -> None:
     assert [r.layer for r in stage.page.layers._rows] == [o.layer for o in line_class.on]
 
 
-def test_every_layer_stands_by_its_own_impedance(lines) -> None:
-    window, stage = lines
+def test_every_layer_stands_by_its_own_impedance(without_map) -> None:
+    window, stage = without_map
     project = window.document.project
     (low, high), found = (90e-6, 150e-6), []
     for layer, least in (("L1", "60 ohm"), ("L3", "300 ohm")):

@@ -106,11 +106,12 @@ class ClassStudies:
             self._panel.show_spread,
             lambda _: self._panel.show_spread(None),
         )
-        if trace.gap is not None:
+        looked_at = self._page.views.current
+        if looked_at == "impedance" and trace.gap is not None:
             self._ask_map(line_class, trace, 4)
-        else:
+        elif looked_at == "impedance":
             self._ask_sweep(line_class, trace)
-        if self._page.views.current == "spread":
+        elif looked_at == "spread":
             self._ask_tolerance(line_class, trace)
         self.ask_picture()
 
