@@ -61,3 +61,22 @@ def test_the_error_is_a_share_of_the_largest_swing(
     expected = once.step_error * swings.max() / max(10.0 * swings[0], swings[1])
     assert wide.step_error == pytest.approx(expected, rel=1e-9)
     assert wide.step_error < 0.2 * once.step_error
+
+
+def test_a_driver_in_its_test_load_sees_all_capacitance_there_is(project: Project) -> None:
+    path = project.design.path("clk-two")
+    solved = run_path(path_inputs(project.design, path, fine=False))
+    buffer = solved.built.driver.device.buffer
+    assert buffer.r_load == pytest.approx(50.0)
+
+    def delay(own: float, load: float) -> float:
+        changed = replace(buffer, c_comp=own, c_load=load)
+        built = solved.built
+        device = replace(built.driver.device, buffer=changed)
+        alone = replace(built, driver=replace(built.driver, device=device))
+        return run_module._test_delay(replace(solved, built=alone))
+
+    # It is one node: whose a picofarad is does not matter, and more of them take longer.
+    assert delay(8e-12, 2e-12) == pytest.approx(delay(2e-12, 8e-12), rel=1e-9)
+    assert delay(0.0, 10e-12) == pytest.approx(delay(10e-12, 0.0), rel=1e-9)
+    assert delay(2e-12, 16e-12) > 1.3 * delay(2e-12, 8e-12)
