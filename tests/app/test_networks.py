@@ -105,6 +105,7 @@ def test_one_button_puts_the_ports_in_order(window: MainWindow) -> None:
 
 def test_the_chain_by_keys_and_buttons(window: MainWindow) -> None:
     networks = look_at(window, "up0-channel")
+    before = the_network(window, "up0-channel")
     networks.chain.setFocus()
     QTest.keyClick(networks.chain, Qt.Key.Key_Right)
     assert networks.subject.piece.id == "connector"
@@ -122,10 +123,8 @@ def test_the_chain_by_keys_and_buttons(window: MainWindow) -> None:
     assert len(the_network(window, "up0-channel").source.pieces) == 2
     for _ in range(4):
         undo(window)
-    assert the_network(window, "up0-channel") == the_network(window, "up0-channel")
-    assert [p.id for p in the_network(window, "up0-channel").source.pieces] == [
-        "board", "connector", "hub",
-    ]  # fmt: skip
+    assert the_network(window, "up0-channel") == before
+    assert [p.id for p in before.source.pieces] == ["board", "connector", "hub"]
 
 
 def test_a_piece_lights_up_below_and_opens_by_a_double_click(window: MainWindow) -> None:
