@@ -19,6 +19,8 @@ from onda.app.stages.networks.stage import NetworksStage
 from onda.errors import InputError
 from onda.formats.touchstone.reader import read_touchstone
 from onda.formats.touchstone.write import write_touchstone
+from onda.project.base import set_value
+from onda.project.edits import replace_object
 from onda.project.model import Project
 from onda.project.networks.network import ChainSource
 from onda.project.quantities import fixed
@@ -258,6 +260,54 @@ def test_bands_and_entries_that_are_not_there(window: MainWindow) -> None:
         band_of("5 to 2 GHz", result)
     with pytest.raises(InputError, match="no entry"):
         picked(result, "any", "soup")
+
+
+def test_curves_stand_against_another_network(window: MainWindow) -> None:
+    networks = look_at(window, "mezzanine")
+    box = networks.curves.against
+
+    def against(name: str) -> None:
+        box.setCurrentIndex(box.findData(name))
+        box.activated.emit(box.currentIndex())
+        assert window.settle(60_000)
+
+    def drawn() -> np.ndarray:
+        return np.interp([1.0, 2.0], networks.curves.curves[0].x, networks.curves.curves[0].y)
+
+    def level(name: str) -> np.ndarray:
+        result = look_at(window, name).result
+        found = result.curve_set("insertion").values[0]
+        return np.interp([1e9, 2e9], result.frequency, 20 * np.log10(np.abs(found)))
+
+    own, other = level("mezzanine"), level("hub-card")
+    # Among the others it does not stand itself.
+    assert box.findData("hub-card") == -1
+    look_at(window, "mezzanine")
+    networks.curves.presets.choose("insertion")
+    assert drawn() == pytest.approx(own, abs=0.02)
+    against("hub-card")
+    assert drawn() == pytest.approx(own - other, abs=0.02)
+    # Turned to that one, nothing is held against itself.
+    look_at(window, "hub-card")
+    assert drawn() == pytest.approx(other, abs=0.02)
+    assert box.currentData() == ""
+    look_at(window, "mezzanine")
+    assert drawn() == pytest.approx(own - other, abs=0.02)
+    # Another network than what is kept: against that, its own past.
+    window.keep()
+    turned = set_value(the_network(window, "mezzanine"), order=(2, 1, 3, 4))
+    window.document.edit("Turn", replace_object(window.document.project, turned))
+    assert window.settle(60_000)
+    against("kept")
+    kept = networks.named_kept[-1].result.curve_set("insertion").values[0]
+    now = networks.result.curve_set("insertion").values[0]
+    f = networks.result.frequency
+    wanted = 20 * np.log10(np.abs(now) / np.abs(kept))
+    assert drawn() == pytest.approx(np.interp([1e9, 2e9], f, wanted), abs=0.02)
+    against("")
+    assert drawn() == pytest.approx(
+        np.interp([1e9, 2e9], f, 20 * np.log10(np.abs(now))), abs=0.02
+    )
 
 
 # ---- the profile

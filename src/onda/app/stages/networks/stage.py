@@ -266,7 +266,8 @@ class NetworksStage(OneResultStage[NetworkResult]):
         self._show_view()
 
     def _ask_baseline(self) -> None:
-        other = next((n for n in self.design.networks if n.id == self.subject.baseline_of), None)
+        others = (n for n in self.design.networks if n.id != self.subject.id)
+        other = next((n for n in others if n.id == self.subject.baseline_of), None)
         if other is None:
             self.subject.baseline = None
             return
