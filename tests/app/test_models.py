@@ -154,6 +154,21 @@ def desk(qtbot: QtBot, tmp_path: Path):
     made.desk.close()
 
 
+def test_a_part_of_a_run_that_was_replaced_is_not_shown(desk: Desk, qtbot: QtBot) -> None:
+    desk.ask(1.0)
+    _, _, first = desk.desk._running["slot"]
+    desk.ask(2.0)
+    desk.gate.set()
+    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=20_000)
+    desk.gate.clear()
+    desk.ask(3.0)
+    _, _, present = desk.desk._running["slot"]
+    desk.results.clear()
+    desk.desk._deliver_part(("slot", first, 99.0))
+    desk.desk._deliver_part(("slot", present, 5.0))
+    assert desk.results == [5.0]
+
+
 def test_a_quick_answer_is_shown_first_and_then_the_wanted_one(desk: Desk, qtbot: QtBot) -> None:
     desk.gate.set()
     desk.desk.request("slot", desk.study, 4.0, desk.results.append, desk.errors.append, first=3.0)
