@@ -117,6 +117,24 @@ def test_crossings_and_levels_are_drawn_where_they_are(
     assert far[1] == pytest.approx(at(0.0, volts - result.eye.base)[1], abs=size + 0.1)
 
 
+def test_crossings_of_all_eyes_stand_together(
+    shown: tuple[EyeView, Drawn], result: EyeResult, look: Look
+) -> None:
+    view, _ = shown
+    one = result.eye.openings[0]
+    n = len(one.crossings)
+    spikes = [np.where(np.arange(n) == k, height, 0) for k, height in ((n // 8, 4), (n // 4, 8))]
+    eyes = tuple(replace(one, crossings=np.asarray(x)) for x in (*spikes, 0 * spikes[0]))
+    view.show_eye("now", replace(result.eye, openings=eyes), None, (), REACH)
+    found = drawn(view)
+    (histogram,) = [s for s in found.shapes if s.fill == look.t.sea.lower() and len(s.points) > 9]
+    base, top = histogram.points[:, 1].max(), histogram.points[:, 1].min()
+    for k, share in ((n // 8, 0.5), (n // 4, 1.0)):
+        x = at((k + 0.5) / n - 0.5, 0.0)[0]
+        there = histogram.points[np.abs(histogram.points[:, 0] - x) < 250.0 / n, 1]
+        assert (base - there.min()) / (base - top) == pytest.approx(share, abs=0.01)
+
+
 def test_the_picture_reads_out_where_the_mouse_is(
     shown: tuple[EyeView, Drawn], result: EyeResult
 ) -> None:

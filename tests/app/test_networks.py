@@ -305,9 +305,7 @@ def test_curves_stand_against_another_network(window: MainWindow) -> None:
     wanted = 20 * np.log10(np.abs(now) / np.abs(kept))
     assert drawn() == pytest.approx(np.interp([1e9, 2e9], f, wanted), abs=0.02)
     against("")
-    assert drawn() == pytest.approx(
-        np.interp([1e9, 2e9], f, 20 * np.log10(np.abs(now))), abs=0.02
-    )
+    assert drawn() == pytest.approx(np.interp([1e9, 2e9], f, 20 * np.log10(np.abs(now))), abs=0.02)
 
 
 # ---- the profile

@@ -248,6 +248,30 @@ def test_an_opened_device_file_is_used_and_kept_beside_the_project(
     assert load_project(target) == window.document.project
 
 
+def test_a_known_file_gives_each_end_what_fits_it(window: MainWindow) -> None:
+    paths = look_at(window, "spi-clk", element=DRIVER)
+    before = the_path(window, "spi-clk")
+    for file, end, words in (
+        ("converter-ibs", DRIVER, "no model in it can drive here"),
+        ("clock-ibs", RECEIVER, "no model in it can listen here"),
+    ):
+        paths.actions.use_known(file, end)
+        assert window.settle()
+        assert words in paths.surface.problem.text()
+        assert the_path(window, "spi-clk") == before
+    paths.actions.use_known("converter-ibs", RECEIVER)
+    assert window.settle()
+    after = the_path(window, "spi-clk")
+    assert after.receivers[RECEIVER].model.model == "clk_in"
+    assert after.driver.model == before.driver.model
+    files = window.document.project.design.device_files
+    assert len({f.id for f in files}) == len(files)
+    paths.actions.use_known("clock-ibs", DRIVER)
+    assert window.settle()
+    assert the_path(window, "spi-clk").driver.model.model == "io18_medium"
+    assert window.document.project.design.device_files == files
+
+
 def test_a_file_that_is_no_device_file_is_told(window: MainWindow, tmp_path: Path) -> None:
     bad = tmp_path / "bad.ibs"
     bad.write_text("not at all")
