@@ -169,6 +169,15 @@ def test_a_part_of_a_run_that_was_replaced_is_not_shown(desk: Desk, qtbot: QtBot
     assert desk.results == [5.0]
 
 
+def test_the_same_wish_again_is_answered_where_it_was_wished_last(desk: Desk, qtbot: QtBot) -> None:
+    told: list[float] = []
+    desk.ask(4.0)
+    desk.desk.request("slot", desk.study, 4.0, told.append, desk.errors.append)
+    desk.gate.set()
+    qtbot.waitUntil(lambda: desk.desk.is_idle, timeout=20_000)
+    assert (desk.results, told, desk.runs) == ([], [8.0], [4.0])
+
+
 def test_a_quick_answer_is_shown_first_and_then_the_wanted_one(desk: Desk, qtbot: QtBot) -> None:
     desk.gate.set()
     desk.desk.request("slot", desk.study, 4.0, desk.results.append, desk.errors.append, first=3.0)
