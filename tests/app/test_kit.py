@@ -114,6 +114,39 @@ def test_the_chosen_object_is_that_of_the_design_asked(context: Any, subject: Su
     assert (subject.ref, subject.requirements, subject.element) == (None, (), "")
 
 
+def test_every_stage_has_its_own_object_and_every_object_its_own_element() -> None:
+    told: list[tuple[str, str]] = []
+    chosen = Selection("paths", lambda kind: stage_of(kind).id)
+    for signal in ("stage_changed", "subject_changed", "element_changed", "hover_changed"):
+        getattr(chosen, signal).connect(lambda x, signal=signal: told.append((signal, x)))
+    chosen.choose("clk-adc")
+    chosen.choose_element("R1")
+    # Somewhere else an object is chosen without a word: it is not in view.
+    chosen.choose("clocks", "lines")
+    assert told == [("subject_changed", "clk-adc"), ("element_changed", "R1")]
+    chosen.go("lines")
+    chosen.choose_element("L6")
+    assert (chosen.subject, chosen.element) == ("clocks", "L6")
+    assert (chosen.subject_of("paths"), chosen.element_of("paths")) == ("clk-adc", "R1")
+    chosen.go("paths")
+    assert (chosen.element, chosen.element_of("lines")) == ("R1", "L6")
+    chosen.choose("trig")
+    assert chosen.element == ""
+    chosen.choose("clk-adc")
+    assert chosen.element == "R1"
+    del told[:]
+    chosen.choose("clk-adc")
+    chosen.go("paths")
+    chosen.choose_element("R1")
+    chosen.hover("")
+    assert told == []
+    chosen.show(Ref("line", "launch"), "L8")
+    assert (chosen.stage, chosen.subject, chosen.element) == ("lines", "launch", "L8")
+    chosen.hover("L8")
+    chosen.hover("L8")
+    assert told == [("stage_changed", "lines"), ("element_changed", "L8"), ("hover_changed", "L8")]
+
+
 def keep_three(context: Any) -> list[str]:
     """Three kept states of which the second is hidden; of each the path has another name."""
     project = context.document.project

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
 
 from onda.engine.circuits import solve_transient
+from onda.engine.circuits.receiver_measures import Levels
 from onda.project.model import Project
 from onda.studies.paths import run as run_module
 from onda.studies.paths.build import stimuli
@@ -80,3 +82,21 @@ def test_a_driver_in_its_test_load_sees_all_capacitance_there_is(project: Projec
     assert delay(8e-12, 2e-12) == pytest.approx(delay(2e-12, 8e-12), rel=1e-9)
     assert delay(0.0, 10e-12) == pytest.approx(delay(10e-12, 0.0), rel=1e-9)
     assert delay(2e-12, 16e-12) > 1.3 * delay(2e-12, 8e-12)
+
+
+def test_thresholds_that_the_net_never_passes_give_way_to_shares_of_its_step() -> None:
+    stated = SimpleNamespace(v_il=0.5, v_ih=1.4, v_meas=0.9, over_high=2.0, over_low=-0.2)
+    device = SimpleNamespace(buffer=SimpleNamespace(thresholds=stated))
+    end = SimpleNamespace(die=1, device=device)
+
+    def levels(low: float, high: float) -> Levels:
+        solved = SimpleNamespace(lows=np.array([9.0, low]), highs=np.array([9.0, high]))
+        return run_module._levels(solved, end)  # type: ignore[arg-type]
+
+    assert levels(0.0, 1.8) == Levels(0.0, 1.8, 0.5, 1.4, 0.9, 2.0, -0.2)
+    # A swing that stops between them, and one that begins above the lower one.
+    assert levels(0.0, 1.2) == Levels(0.0, 1.2, 0.5, None, 0.9, 2.0, -0.2)
+    assert levels(0.6, 1.8) == Levels(0.6, 1.8, None, 1.4, 0.9, 2.0, -0.2)
+    assert levels(0.5, 1.4) == Levels(0.5, 1.4, None, None, 0.9, 2.0, -0.2)
+    device.buffer = None
+    assert levels(0.0, 1.8) == Levels(0.0, 1.8)
