@@ -6,15 +6,19 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
 
 from onda.app.shell.window import MainWindow
 from onda.app.stages.buses.parts_view import PartsView
+from onda.app.stages.buses.pins_view import PinsView
 from onda.app.stages.buses.slews_view import SlewGrid, SlewsView
+from onda.app.theme import Look
 from onda.demo import fulmar_project
 from onda.project.base import set_value
 from onda.project.buses.bus import Bus
 from onda.project.buses.slew_text import rows_of
 from onda.project.edits import replace_object
+from onda.project.model import Project
 from tests.app.conftest import MakeWindow, only, type_into
 from tests.app.test_buses import shown
 
@@ -316,3 +320,34 @@ def test_address_is_asked_for_once_it_is_named(window: MainWindow) -> None:
     assert [o.over for o in made.operations] == ["data"] * 4 + ["address"] * 2
     window.undo()
     assert window.settle(120_000)
+
+
+def test_pins_are_those_of_the_files_of_a_signals_own_path(
+    qtbot: QtBot, look: Look, project: Project
+) -> None:
+    bus = project.design.bus("byte0")
+    here, there = bus.signals[0], bus.signals[1]
+    moved = set_value(there, path="another")
+    bus = set_value(bus, signals=(here, moved, *bus.signals[2:]))
+    device = bus.devices[0]
+    put: list[tuple[str, str, str]] = []
+    view = PinsView(look, lambda *a: put.append(a), lambda: None)
+    qtbot.addWidget(view)
+    files = {(here.path, device.id): "one", ("another", device.id): "two"}
+    pins = {"one": (("A1", "X"), ("A2", "Y")), "two": (("B1", "X"), ("B2", "Y"))}
+    view.show_bus(bus, files, pins)
+
+    def offered(signal: str) -> list[str]:
+        view._choose(signal)
+        assert view.chosen.text() == bus.signal(signal).name
+        box = view.boxes[device.id]
+        # Behind what its path has, and what is set though its file has no such pin.
+        names = [box.itemText(k) for k in range(1, box.count())]
+        return [n for n in names if not n.endswith("not in its file")]
+
+    assert offered(here.id) == ["A1 · X", "A2 · Y"]
+    assert offered(moved.id) == ["B1 · X", "B2 · Y"]
+    box = view.boxes[device.id]
+    box.setCurrentIndex(box.findData("B2"))
+    box.activated.emit(box.currentIndex())
+    assert put == [(moved.id, device.id, "B2")]
