@@ -513,7 +513,9 @@ def test_while_something_moves_a_few_bits_are_enough(window: MainWindow) -> None
     assert stage._inputs(short, 6000) == stage._inputs(short, None)
 
 
-def test_what_is_of_another_link_or_moment_is_forgotten(window: MainWindow) -> None:
+def test_what_is_of_another_link_or_moment_is_forgotten(
+    window: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
     stage = look_at(window, "jl3")
     window.keep()
     assert window.settle(90_000)
@@ -527,7 +529,14 @@ def test_what_is_of_another_link_or_moment_is_forgotten(window: MainWindow) -> N
     stage._fail_rate("the loop never settles")
     assert stage.rate is None
     assert stage.surface.problem.text() == "the loop never settles"
+    noted: list[bool] = []
+    monkeypatch.setattr(window.standing, "note", lambda: noted.append(True))
     stage._show_rate(rate)
+    # The board is told of the eye that it goes by, once nothing moves.
+    window.document.begin_gesture()
+    stage._show_rate(rate)
+    assert noted == [True]
+    window.document.end_gesture()
     stage.along = object()
     assert stage.chain.strip.point == "decided"
     stage._ask_point(link_of(window, "jl3"))
