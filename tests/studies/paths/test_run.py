@@ -10,7 +10,9 @@ import pytest
 
 from onda.engine.circuits import solve_transient
 from onda.engine.circuits.receiver_measures import Levels
+from onda.project.base import set_value
 from onda.project.model import Project
+from onda.project.quantities import parse_quantity
 from onda.studies.paths import run as run_module
 from onda.studies.paths.build import stimuli
 from onda.studies.paths.inputs import path_inputs
@@ -100,3 +102,22 @@ def test_thresholds_that_the_net_never_passes_give_way_to_shares_of_its_step() -
     assert levels(0.5, 1.4) == Levels(0.5, 1.4, None, None, 0.9, 2.0, -0.2)
     device.buffer = None
     assert levels(0.0, 1.8) == Levels(0.0, 1.8)
+
+
+@pytest.mark.parametrize("driving", ["", "receiver", "A"])
+def test_edges_arrive_after_the_way_from_whoever_drives(project: Project, driving: str) -> None:
+    """The way takes two bits: an edge must not be taken for one that was sent before it."""
+    path = project.design.path("mem-dq")
+    long = set_value(path.elements[-1], length=parse_quantity("300 mm", "length"))
+    bits = set_value(
+        path.stimulus, kind="bits", bits="0101101001", rate=parse_quantity("1 Gb/s", "data rate"),
+        window=parse_quantity("14 ns", "time"),
+    )  # fmt: skip
+    changed = set_value(path, elements=(*path.elements[:-1], long), stimulus=bits, driving=driving)
+    solved = run_path(path_inputs(project.design, changed, fine=False))
+    sends = solved.built.driver.delay
+    ways = [abs(end.delay - sends) for end in solved.built.ends]
+    assert max(ways) > 1.9e-9
+    for way, found in zip(ways, run_module.measure_receivers(solved), strict=True):
+        assert way <= found.delay + 0.05e-9
+        assert found.delay <= way + 0.35e-9
