@@ -387,6 +387,21 @@ def test_waves_are_those_of_the_lane_that_is_looked_at(window: MainWindow) -> No
     assert pairs.form.models.boxes == []
 
 
+def test_what_an_edit_has_made_old_is_taken_off_at_once(
+    window: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    stage = look_at(window, "memory-byte", "waves")
+    assert "waves" in stage.subject.more
+    # From now on nothing is known and nothing comes.
+    monkeypatch.setattr(window.desk.runner.cache, "get_from_memory", lambda key: None)
+    monkeypatch.setattr(window.desk, "_start_more", lambda: None)
+    stage.hand.drag_spacing(-1, 300e-6)
+    assert stage.subject.more == {}
+    stage._draw_plot()
+    assert plot_of(stage).curves == ()
+    window.desk.cancel_all()
+
+
 def test_the_eye_with_and_without_neighbours(window: MainWindow) -> None:
     stage = look_at(window, "memory-byte", "eye")
     assert window.settle(120_000)

@@ -76,6 +76,19 @@ def test_a_response_before_time_0_turns_the_wrong_way() -> None:
     assert causality_percent(s[:2])[0] == 100.0
 
 
+@pytest.mark.parametrize(("small", "is_heard"), [(1e-2, True), (2e-4, True), (5e-5, False)])
+def test_an_entry_is_heard_down_to_a_ten_thousandth_of_the_largest(
+    small: float, is_heard: bool
+) -> None:
+    turns = np.exp(-2j * np.pi * np.linspace(0.0, 3.0, 61))
+    s = np.zeros((61, 2, 2), dtype=complex)
+    s[:, 1, 0] = turns
+    s[:, 0, 1] = small * turns.conj()
+    percent, _, left_out = causality_percent(s)
+    assert percent == pytest.approx(0.0 if is_heard else 100.0, abs=1e-6)
+    assert ((0, 1) in left_out) != is_heard
+
+
 @pytest.mark.parametrize(
     ("measure", "percent", "word"),
     [
