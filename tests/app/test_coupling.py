@@ -391,6 +391,7 @@ def test_what_an_edit_has_made_old_is_taken_off_at_once(
     window: MainWindow, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     stage = look_at(window, "memory-byte", "waves")
+    assert window.settle(120_000)
     assert "waves" in stage.subject.more
     # From now on nothing is known and nothing comes.
     monkeypatch.setattr(window.desk.runner.cache, "get_from_memory", lambda key: None)

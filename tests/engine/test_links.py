@@ -8,9 +8,9 @@ import math
 import numpy as np
 import pytest
 
-from onda.engine.links.eye import mask_hits
+from onda.engine.links.eye import Eye, Opening, mask_hits
 from onda.engine.links.eye_kernels import lay_over
-from onda.engine.links.masks import hexagon
+from onda.engine.links.masks import Mask, hexagon
 from onda.engine.links.overlay import bit_by_bit_eye
 from onda.engine.links.patterns import PRBS_ORDERS, prbs
 from onda.engine.links.peak import peak_distortion
@@ -303,3 +303,18 @@ def test_bits_are_sampled_midway_between_the_crossings_of_their_edges(first: int
     assert (found - first) % 8 in (3, 4)
     # Where there is nothing, nothing is midway.
     assert sampling_phase(PulseResponse(np.zeros((4, 8)), 1e-10, 0.0)) == 0
+
+
+def test_a_hit_counts_where_the_middle_of_its_cell_lies_inside() -> None:
+    """Four levels of 0.1 V around a threshold of 0.05 V, one count in each cell of two phases."""
+    flat = np.zeros(2)
+    one = Opening(0.05, 0.1, 1.0, 0.0, 0.0, np.zeros(2, np.int64), flat + 0.1, flat)
+    eye = Eye(np.ones((2, 4)), -0.15, 0.1, 1e-9, 0.05, 2, 0, (one,), (0.0, 0.1), 0.5)
+    # Middles lie 0.15 and 0.05 V below the threshold and as far above it.
+    for half, inside in ((0.04, 0), (0.06, 4), (0.14, 4), (0.16, 8)):
+        mask = Mask(((-1.0, half), (1.0, half), (1.0, -half), (-1.0, -half)))
+        assert mask_hits(eye, mask)[0] == (float(inside),)
+    # Phases lie a quarter of a unit interval to either side.
+    for half, inside in ((0.24, 0), (0.26, 4)):
+        mask = Mask(((-half, 0.06), (half, 0.06), (half, -0.06), (-half, -0.06)))
+        assert mask_hits(eye, mask)[0] == (float(inside),)
