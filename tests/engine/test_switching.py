@@ -19,6 +19,8 @@ from onda.errors import NotPhysical
 
 RAIL, UP, DOWN, C = 1.8, 32.0, 27.0, 1.5e-12
 START, SPAN = 2e-9, 10e-9
+POWER, GROUND = 150.0, 220.0
+"""Clamps that are resistors to their rails, ohm."""
 
 
 def factor(t: np.ndarray, edge: float) -> np.ndarray:
@@ -26,8 +28,12 @@ def factor(t: np.ndarray, edge: float) -> np.ndarray:
     return 0.5 * (1.0 + np.tanh(1.155 * (t - START) * 2.0 / edge))
 
 
-def wave(edge: float, rising: bool, rail: float, points: int) -> FixtureWave:
-    """Into 50 ohm to a rail, C at the die, solved by a stiff integrator."""
+def wave(
+    edge: float, rising: bool, rail: float, points: int, clamps: tuple[float, float] = (0.0, 0.0)
+) -> FixtureWave:
+    """Into 50 ohm to a rail, C at the die, solved by a stiff integrator; `clamps` are S to the
+    upper and to the lower rail."""
+    upper, lower = clamps
 
     def on(t: float) -> float:
         k = float(factor(np.array(t), edge))
@@ -36,10 +42,11 @@ def wave(edge: float, rising: bool, rail: float, points: int) -> FixtureWave:
     def slope(t: float, v: np.ndarray) -> np.ndarray:
         k = on(t)
         into = (RAIL - v) / UP * k - v / DOWN * (1.0 - k) - (v - rail) / 50.0
-        return into / C
+        return (into + (RAIL - v) * upper - v * lower) / C
 
     k0 = on(0.0)
-    rest = (RAIL / UP * k0 + rail / 50.0) / (k0 / UP + (1.0 - k0) / DOWN + 1.0 / 50.0)
+    pulls = k0 / UP + (1.0 - k0) / DOWN + 1.0 / 50.0 + upper + lower
+    rest = (RAIL / UP * k0 + rail / 50.0 + RAIL * upper) / pulls
     time = np.unique(
         np.concatenate(
             [
@@ -55,27 +62,32 @@ def wave(edge: float, rising: bool, rail: float, points: int) -> FixtureWave:
     return FixtureWave(rising, 50.0, rail, 0.0, tuple(time.tolist()), tuple(found.y[0].tolist()))
 
 
-def buffer(edge: float, points: int = 800) -> Buffer:
+def buffer(edge: float, points: int = 800, *, clamped: bool = False) -> Buffer:
     volts = (-RAIL, 2.0 * RAIL)
+    clamps = (1.0 / POWER, 1.0 / GROUND) if clamped else (0.0, 0.0)
     return Buffer(
         "made",
         "Output",
         pullup=Table(volts, tuple(-v / UP for v in volts)),
         pulldown=Table(volts, tuple(v / DOWN for v in volts)),
-        power_clamp=None,
-        gnd_clamp=None,
+        power_clamp=Table(volts, tuple(-v / POWER for v in volts)) if clamped else None,
+        gnd_clamp=Table(volts, tuple(v / GROUND for v in volts)) if clamped else None,
         v_pullup=RAIL,
         v_pulldown=0.0,
         v_power=RAIL,
         v_gnd=0.0,
         c_comp=C,
-        waves=tuple(wave(edge, up, rail, points) for up in (True, False) for rail in (0.0, RAIL)),
+        waves=tuple(
+            wave(edge, up, rail, points, clamps) for up in (True, False) for rail in (0.0, RAIL)
+        ),
     )
 
 
-@pytest.mark.parametrize("edge", [30e-12, 100e-12, 600e-12])
-def test_a_fast_edge_in_a_long_table_is_met(edge: float) -> None:
-    made = buffer(edge)
+@pytest.mark.parametrize(
+    ("edge", "clamped"), [(30e-12, False), (100e-12, False), (600e-12, False), (100e-12, True)]
+)
+def test_a_fast_edge_in_a_long_table_is_met(edge: float, clamped: bool) -> None:
+    made = buffer(edge, clamped=clamped)
     found = switching_of(made)
     assert found.source == "two waveforms an edge"
     assert found.edge == pytest.approx(edge, rel=0.05)
