@@ -13,7 +13,9 @@ from onda.app.shell.fields import Entry
 from onda.app.shell.listing import Listing
 from onda.app.shell.rows import Row
 from onda.app.theme import Look
-from onda.project.edits import keep_state
+from onda.project.base import set_value
+from onda.project.edits import keep_state, rename_object
+from onda.project.kind import Ref
 from onda.project.model import Project
 from tests.painted import drawn
 
@@ -221,3 +223,19 @@ def test_the_row_that_keys_are_at_has_a_frame_while_it_has_the_focus(
     qtbot.waitUntil(kept.hasFocus, timeout=20_000)
     (top,) = frames()
     assert abs(top - (kept.row_rect(1).top() + 1)) <= 1
+
+
+def test_every_kept_state_is_restored_as_itself(listing: Listing) -> None:
+    document = listing._document
+    project = set_value(document.project, kept=())
+    for name in ("one", "two", "three"):
+        path = rename_object(project, Ref("path", "trig"), f"as in {name}")
+        project = set_value(keep_state(path, name), design=project.design)
+    document.edit("Keep three", project)
+    before = document.project.design.path("trig").name
+    for k, name in enumerate(("one", "two", "three"), 1):
+        listing._restore(f"k{k}")
+        assert document.project.design.path("trig").name == f"as in {name}"
+        assert document.stack.undoText() == "Restore kept state"
+        document.undo()
+        assert document.project.design.path("trig").name == before
