@@ -14,11 +14,21 @@ from matplotlib.patches import Rectangle
 from onda.project.base import set_value
 from onda.project.begin import from_template
 from onda.project.build.stackup import CopperLayer
+from onda.project.measures import measure
 from onda.project.model import Project
 from onda.project.quantities import format_si, pretty
 from onda.project.quantities import parse_quantity as q
+from onda.project.requirements import Requirement
 from onda.report.build_drawing import build_drawing
-from onda.report.figures import draw_bus, draw_group, draw_line, draw_link, draw_path
+from onda.report.figures import (
+    draw_bus,
+    draw_eye,
+    draw_group,
+    draw_line,
+    draw_link,
+    draw_network,
+    draw_path,
+)
 from onda.report.sheets import SHEETS
 from onda.studies.build.remarks import layer_thickness, via_aspect
 from onda.studies.buses.bus import BusCase, BusResult
@@ -28,9 +38,11 @@ from onda.studies.coupling.group import GROUP
 from onda.studies.coupling.inputs import group_inputs
 from onda.studies.lines.impedance import IMPEDANCE, ImpedanceInputs
 from onda.studies.lines.inputs import line_inputs
-from onda.studies.links.inputs import Mask, link_inputs
+from onda.studies.links.eye import EYE
+from onda.studies.links.inputs import Mask, eye_inputs, link_inputs
 from onda.studies.links.link import LINK
-from onda.studies.networks.network import level_db
+from onda.studies.networks.inputs import network_inputs
+from onda.studies.networks.network import NETWORK, level_db
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.path import PATH
 
@@ -207,6 +219,72 @@ def test_a_path_is_mapped_over_its_way_to_the_last_receiver(
     # Time goes down.
     first, last = upper.get_ylim()
     assert first > last
+    # Cells end in the middle between two places, and between two moments.
+    corners = mesh.get_coordinates()
+    for edges, values in (
+        (corners[0, :, 0], 1e12 * result.places[way]), (corners[:, 0, 1], 1e9 * result.time)
+    ):  # fmt: skip
+        assert edges[1:-1] == pytest.approx(0.5 * (values[1:] + values[:-1]), rel=1e-6)
+    assert line_of(lower, "receiver").get_xdata() == pytest.approx(1e9 * result.time)
+    draw_path(result, 0.25, NOWHERE)
+    limit = line_of(figures[-1].axes[1], "overshoot limit")
+    assert set(limit.get_ydata()) == {result.high + 0.25}
+
+
+def test_a_network_has_the_limits_of_its_curves_and_its_impedance(
+    project: Project, runner: StudyRunner, figures: list[Figure]
+) -> None:
+    result = runner.result(
+        NETWORK, network_inputs(project.design, project.design.network("mezzanine"))
+    )
+    limits = [
+        Requirement(
+            id="a", kind="network", subject="m", measure="insertion", at_least=q("-3 dB", "loss")
+        ),
+        Requirement(
+            id="b", kind="network", subject="m", measure="return", at_most=q("-12 dB", "loss")
+        ),
+        Requirement(
+            id="c", kind="network", subject="m", measure="conversion", at_most=q("-25 dB", "loss")
+        ),
+    ]
+    draw_network(result, limits, NOWHERE)
+    left, right = figures[-1].axes
+    dashed = [x for x in left.get_lines() if x.get_linestyle() == "--"]
+    assert sorted(float(x.get_ydata()[0]) for x in dashed) == [-12.0, -3.0]
+    for kind, title in (("insertion", "insertion loss"), ("return", "return loss")):
+        (drawn,) = [x for x in left.get_lines() if x.get_label() == measure(kind).title.lower()]
+        values = result.curve_set(kind).values[0]
+        assert drawn.get_ydata() == pytest.approx(np.maximum(level_db(values), -80.0)), title
+        assert drawn.get_xdata() == pytest.approx(1e-9 * result.frequency)
+    main = [r for r in result.time.reflections if (r.mode, r.side) == ("diff", "left")]
+    assert len(right.get_lines()) == len(main) < len(result.time.reflections)
+    for line, found in zip(right.get_lines(), main, strict=True):
+        assert line.get_xdata() == pytest.approx(1e12 * found.place)
+        assert line.get_ydata() == pytest.approx(found.true)
+
+
+def test_an_eye_of_two_levels_stands_twice_with_its_mask(
+    project: Project, runner: StudyRunner, figures: list[Figure]
+) -> None:
+    link = set_value(project.design.link("jl0"), bits=2000)
+    result = runner.result(EYE, eye_inputs(project.design, link))
+    mask = Mask(((-0.2, 0.0), (0.0, 0.01), (0.2, 0.0), (0.0, -0.01)))
+    draw_eye(result, mask, NOWHERE)
+    (axes,) = figures[-1].axes
+    (image,) = axes.get_images()
+    eye = result.eye
+    phases = eye.density.shape[0]
+    shown = np.expm1(image.get_array()).T
+    assert len(shown) == 2 * phases
+    # In the middle the eye as it is, half of it to either side.
+    assert np.allclose(shown[phases // 2 : phases // 2 + phases], eye.density, atol=1e-6)
+    assert np.allclose(shown[: phases // 2], eye.density[phases - phases // 2 :], atol=1e-6)
+    top = eye.v_low + eye.v_step * eye.density.shape[1]
+    assert image.get_extent() == pytest.approx((-1.0, 1.0, 1e3 * eye.v_low, 1e3 * top))
+    (shape,) = axes.get_lines()
+    level = eye.openings[0].threshold
+    assert shape.get_ydata() == pytest.approx(1e3 * (level + np.array([0, 0.01, 0, -0.01, 0])))
 
 
 def test_four_levels_have_three_eyes_with_a_mask_each(
@@ -315,6 +393,19 @@ def test_the_build_is_drawn_to_the_root_of_its_thicknesses(figures: list[Figure]
             assert any(f"Dk {m.dk:.3g}, Df {m.df:.3g} at {pretty(m.at)}" in w for w in words)
     for zone in stackup.all_zones:
         assert zone.name in words
+
+
+def test_copper_is_told_as_foil_and_plating(project: Project, figures: list[Figure]) -> None:
+    build_drawing(project, "pdf")
+    words = words_of(figures[-1].axes[0])
+    outer = project.design.stackup.layer("L1")
+    told = next(w for w in words if w.startswith(f"{outer.role}, base {outer.base}"))
+    assert told.endswith(f", foil {pretty(outer.foil)} + {pretty(outer.plating)}")
+    assert outer.foil.si != outer.plating.si
+    # What is not plated says nothing of it.
+    inner = [w for w in words if w.startswith("plane, ")]
+    assert inner
+    assert not any("+" in w for w in inner)
 
 
 def test_classes_and_vias_stand_in_their_tables(project: Project, figures: list[Figure]) -> None:
