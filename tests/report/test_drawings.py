@@ -224,7 +224,8 @@ def test_a_path_is_mapped_over_its_way_to_the_last_receiver(
     for edges, values in (
         (corners[0, :, 0], 1e12 * result.places[way]), (corners[:, 0, 1], 1e9 * result.time)
     ):  # fmt: skip
-        assert edges[1:-1] == pytest.approx(0.5 * (values[1:] + values[:-1]), rel=1e-6)
+        middles = 0.5 * (values[1:] + values[:-1])
+        assert np.asarray(edges)[1:-1] == pytest.approx(middles, rel=1e-6)
     assert line_of(lower, "receiver").get_xdata() == pytest.approx(1e9 * result.time)
     draw_path(result, 0.25, NOWHERE)
     limit = line_of(figures[-1].axes[1], "overshoot limit")
@@ -234,28 +235,25 @@ def test_a_path_is_mapped_over_its_way_to_the_last_receiver(
 def test_a_network_has_the_limits_of_its_curves_and_its_impedance(
     project: Project, runner: StudyRunner, figures: list[Figure]
 ) -> None:
-    result = runner.result(
-        NETWORK, network_inputs(project.design, project.design.network("mezzanine"))
-    )
+    network = project.design.network("mezzanine")
+    result = runner.result(NETWORK, network_inputs(project.design, network))
+    stated = (
+        ("insertion", "at_least", -3), ("return", "at_most", -12), ("conversion", "at_most", -25),
+    )  # fmt: skip
     limits = [
-        Requirement(
-            id="a", kind="network", subject="m", measure="insertion", at_least=q("-3 dB", "loss")
-        ),
-        Requirement(
-            id="b", kind="network", subject="m", measure="return", at_most=q("-12 dB", "loss")
-        ),
-        Requirement(
-            id="c", kind="network", subject="m", measure="conversion", at_most=q("-25 dB", "loss")
-        ),
+        Requirement.model_validate(
+            {"id": what, "kind": "network", "subject": "m", "measure": what, side: f"{level} dB"}
+        )
+        for what, side, level in stated
     ]
     draw_network(result, limits, NOWHERE)
     left, right = figures[-1].axes
     dashed = [x for x in left.get_lines() if x.get_linestyle() == "--"]
     assert sorted(float(x.get_ydata()[0]) for x in dashed) == [-12.0, -3.0]
-    for kind, title in (("insertion", "insertion loss"), ("return", "return loss")):
-        (drawn,) = [x for x in left.get_lines() if x.get_label() == measure(kind).title.lower()]
+    for kind in ("insertion", "return"):
+        drawn = line_of(left, measure(kind).title.lower())
         values = result.curve_set(kind).values[0]
-        assert drawn.get_ydata() == pytest.approx(np.maximum(level_db(values), -80.0)), title
+        assert drawn.get_ydata() == pytest.approx(np.maximum(level_db(values), -80.0))
         assert drawn.get_xdata() == pytest.approx(1e-9 * result.frequency)
     main = [r for r in result.time.reflections if (r.mode, r.side) == ("diff", "left")]
     assert len(right.get_lines()) == len(main) < len(result.time.reflections)
