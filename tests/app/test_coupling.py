@@ -16,6 +16,8 @@ from onda.project.coupling.edits import piece_of
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity
 from onda.studies.coupling.judge import value_of
+from onda.studies.coupling.search import SearchInputs
+from onda.studies.coupling.split import SplitInputs
 from onda.studies.networks.network import level_db
 from tests.app.conftest import MakeWindow, only
 
@@ -330,6 +332,31 @@ def test_a_search_shows_where_it_holds(window: MainWindow) -> None:
     assert window.settle(60_000)
     # That of another group is not shown any more.
     assert "search" not in stage.subject.more
+
+
+def test_a_search_is_of_the_piece_that_is_chosen(
+    window: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    stage = look_at(window, "converter-lanes")
+    asked: list[SearchInputs | SplitInputs] = []
+
+    def note(slot: str, study: object, inputs, *_: object, **__: object) -> None:
+        if slot == "search":
+            asked.append(inputs())
+
+    monkeypatch.setattr(stage.subject, "ask", note)
+    pieces = stage.group.pieces
+    assert len({p.coupled for p in pieces}) == 2
+    for piece in pieces:
+        window.selection.choose_element(piece.id)
+        stage.search("spacing")
+        inputs = asked[-1]
+        # Where lanes do not see each other all pieces are meant.
+        assert inputs.piece == (piece.id if piece.coupled else "")
+        assert inputs.what == "spacing"
+        assert len(inputs.limits) == len(stage.subject.requirements) > 0
+    stage.search("split")
+    assert asked[-1].piece == pieces[-1].id
 
 
 def test_kept_states_stand_beside_the_present_one(window: MainWindow) -> None:

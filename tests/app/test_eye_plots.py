@@ -8,13 +8,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint
+from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from onda.app.kit.kept import Kept
 from onda.app.stages.eyes.bits_view import BitsView
-from onda.app.stages.eyes.eye_view import EyeView
+from onda.app.stages.eyes.eye_view import EyeView, _density_image
 from onda.app.stages.eyes.map_view import MapView, map_words
 from onda.app.stages.eyes.margin_sheet import SHEET
 from onda.app.stages.eyes.margin_view import MarginView
@@ -133,6 +134,38 @@ def test_crossings_of_all_eyes_stand_together(
         x = at((k + 0.5) / n - 0.5, 0.0)[0]
         there = histogram.points[np.abs(histogram.points[:, 0] - x) < 250.0 / n, 1]
         assert (base - there.min()) / (base - top) == pytest.approx(share, abs=0.01)
+
+
+def test_the_picture_has_its_volts_upwards_and_its_phases_twice(result: EyeResult) -> None:
+    eye = result.eye
+    phases, levels = eye.density.shape
+    scale = np.repeat(np.arange(256, dtype=np.uint8)[:, None], 3, axis=1)
+
+    def seen(phase: int, level: int) -> tuple[np.ndarray, np.ndarray]:
+        """Places of what is seen of one count, as shares of the width and V around the base."""
+        density = np.zeros_like(eye.density)
+        density[phase, level] = 1.0
+        image = _density_image(replace(eye, density=density), REACH, scale)
+        plain = image.convertToFormat(QImage.Format.Format_Grayscale8)
+        bits = plain.constBits()
+        assert bits is not None
+        grey = np.frombuffer(bits.asarray(plain.sizeInBytes()), np.uint8)
+        grey = grey.reshape(plain.height(), plain.bytesPerLine())[:, : plain.width()]
+        rows, columns = np.nonzero(grey)
+        volts = REACH * (1.0 - (rows + 0.5) / image.height() * 2.0)
+        return np.unique((columns + 0.5) / image.width()), volts
+
+    step = eye.v_step
+    for level in (levels // 3, levels // 2 + 8):
+        _, volts = seen(phases // 2, level)
+        wanted = eye.v_low + (level + 0.5) * step - eye.base
+        assert abs(wanted) < REACH
+        assert volts.mean() == pytest.approx(wanted, abs=0.3 * step)
+    places, _ = seen(0, levels // 2)
+    assert places == pytest.approx([0.25, 0.75], abs=0.5 / phases)
+    places, _ = seen(phases // 2, levels // 2)
+    # What lies in the middle of the eye stands at both ends of the picture, halved, too.
+    assert places == pytest.approx([0.0, 0.5], abs=0.5 / phases)
 
 
 def test_the_picture_reads_out_where_the_mouse_is(

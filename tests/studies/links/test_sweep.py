@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from onda.engine.links.sampler import Jitter
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.edits import replace_object
@@ -42,6 +43,17 @@ def typed(project: Project, link: Link, part: str, field: str, value: str, dimen
     """The eye of the link with a field typed."""
     new = set_value(getattr(link, part), **{field: q(value, dimension)})
     return run(link_inputs(project.design, set_value(link, **{part: new})))
+
+
+def test_at_another_rate_jitter_stays_what_it_is_in_unit_intervals(project, jl0) -> None:
+    link = link_inputs(project.design, jl0)
+    unit = link.channel.unit_interval
+    some = Jitter(random=0.01 * unit, dual_dirac=0.1 * unit, sine=0.05 * unit, duty=0.02 * unit)
+    fast = SWEEPS["speed"].put(replace(link, jitter=some), 1.25)
+    assert fast.channel.unit_interval == pytest.approx(unit / 1.25)
+    for kind in ("random", "dual_dirac", "sine", "duty"):
+        now, before = getattr(fast.jitter, kind), getattr(some, kind)
+        assert now / fast.channel.unit_interval == pytest.approx(before / unit)
 
 
 @pytest.mark.parametrize(

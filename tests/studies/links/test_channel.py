@@ -1,0 +1,56 @@
+"""What a channel makes of its edges before models, and behind more line, by themselves."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import pytest
+
+from onda.project.model import Project
+from onda.studies.links import channel as module
+from onda.studies.links.channel import ChannelStep, channel_step
+from onda.studies.links.executable import ModelInputs
+from onda.studies.links.inputs import link_inputs
+
+TIME = np.linspace(0.0, 2e-9, 201)
+RISE = -0.2 + 0.6 / (1.0 + np.exp(-(TIME - 0.8e-9) / 5e-11))
+
+
+@pytest.fixture
+def modelled(project: Project, monkeypatch: pytest.MonkeyPatch) -> Any:
+    """A channel between models that leave everything as it is, with edges made up by hand."""
+    seen: list[np.ndarray] = []
+
+    def through(time: np.ndarray, steps: np.ndarray, *_: object) -> tuple[np.ndarray, np.ndarray]:
+        seen.append(steps)
+        return time, steps
+
+    monkeypatch.setattr(module, "through_models", through)
+    plain = link_inputs(project.design, project.design.link("jl0")).channel
+    inputs = replace(plain, sender=ModelInputs.__new__(ModelInputs))
+
+    def run(fall: np.ndarray | None) -> tuple[ChannelStep, np.ndarray]:
+        bare = ChannelStep(TIME, RISE, np.zeros((0, len(TIME))), 1e-10, (), fall)
+        monkeypatch.setattr(module, "_bare_step", lambda _: bare)
+        # The function itself, which remembers nothing.
+        return channel_step.__wrapped__(inputs), seen[-1]
+
+    return run
+
+
+def test_models_get_the_mean_of_unlike_edges(modelled: Any) -> None:
+    mirrored = RISE[0] + RISE[-1] - RISE
+    made, sent = modelled(mirrored)
+    # An edge that is the other one turned over is alike: the mean is the edge itself.
+    assert sent[0] == pytest.approx(RISE)
+    assert made.volts == pytest.approx(RISE)
+    assert made.fall is None
+    assert "executable models get the mean of unlike edges" in made.doubts
+    late = np.interp(TIME - 1e-10, TIME, mirrored)
+    _, sent = modelled(late)
+    assert sent[0] == pytest.approx(0.5 * (RISE + np.interp(TIME - 1e-10, TIME, RISE)))
+    made, sent = modelled(None)
+    assert sent[0] == pytest.approx(RISE)
+    assert made.doubts == ()
