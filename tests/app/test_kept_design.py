@@ -110,3 +110,11 @@ def test_a_kept_object_stands_on_the_board_of_then(
         both = [r.eye.height for r in (results(stage)[1], results(stage, later.id)[1])]
         number = [format_si(h, "voltage", like=both[0]).split(" ")[0] for h in both]
         assert list(row) == number
+    # Where nothing can be computed no number of what was computed before is left.
+    fail = getattr(stage, "show_failure", None) or stage.show_problem
+    fail("the board is on fire")
+    assert not any(rows._rows for rows in stage.inspector.findChildren(NumberRows))
+    assert "on fire" in stage.surface.problem.text()
+    for sentence in ("sentence", "case_title"):
+        words = getattr(stage, sentence, None)
+        assert words is None or words.text() == ""

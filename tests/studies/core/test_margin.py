@@ -15,25 +15,26 @@ def requirement(project: Project, measure: str):
 
 
 @pytest.mark.parametrize(
-    ("measure", "value", "state", "margin"),
+    ("measure", "value", "state", "margin", "of"),
     [
-        ("overshoot", 0.1, State.HOLDS, 0.2),
-        ("overshoot", 0.28, State.TIGHT, 0.02),
-        ("overshoot", 0.55, State.FAILS, -0.25),
-        ("overshoot", 0.3, State.TIGHT, 0.0),
-        ("impedance", 100.0, State.HOLDS, 7.0),
-        ("impedance", 106.8, State.TIGHT, 0.2),
-        ("impedance", 92.0, State.FAILS, -1.0),
-        ("impedance", 110.0, State.FAILS, -3.0),
-        ("eye_width", 0.9, State.HOLDS, 0.3),
-        ("eye_width", 0.5, State.FAILS, -0.1),
+        ("overshoot", 0.1, State.HOLDS, 0.2, 0.3),
+        ("overshoot", 0.28, State.TIGHT, 0.02, 0.3),
+        ("overshoot", 0.55, State.FAILS, -0.25, 0.3),
+        ("overshoot", 0.3, State.TIGHT, 0.0, 0.3),
+        ("impedance", 100.0, State.HOLDS, 7.0, 7.0),
+        ("impedance", 106.8, State.TIGHT, 0.2, 7.0),
+        ("impedance", 92.0, State.FAILS, -1.0, 7.0),
+        ("impedance", 110.0, State.FAILS, -3.0, 7.0),
+        ("eye_width", 0.9, State.HOLDS, 0.3, 0.6),
+        ("eye_width", 0.5, State.FAILS, -0.1, 0.6),
     ],
 )
-def test_states(project, measure, value, state, margin) -> None:
+def test_states(project, measure, value, state, margin, of) -> None:
     m = margin_of(requirement(project, measure), Measured(value, "here", "so"))
     assert m.state is state
     assert m.margin == pytest.approx(margin, abs=1e-12)
-    assert (m.normalised >= 0) == (state is not State.FAILS)
+    # A share of the limit, of two of half the room between them.
+    assert m.normalised == pytest.approx(margin / of, abs=1e-12)
 
 
 def test_no_result_is_unknown_and_no_number_fails(project: Project) -> None:

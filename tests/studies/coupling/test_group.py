@@ -10,6 +10,7 @@ import pytest
 
 from onda.engine.coupled_lines import pair_line
 from onda.engine.networks.mixed_mode import mixed_mode
+from onda.engine.networks.time_domain import Edge
 from onda.errors import InputError
 from onda.project.base import set_value
 from onda.project.coupling import edits
@@ -230,6 +231,18 @@ def test_a_guard_with_ties_quietens_and_a_loose_one_rings(project) -> None:
     none, tied, loose = noise(None, guard=False), noise("1 mm"), noise(None)
     assert tied < 0.6 * none
     assert loose > tied
+
+
+def test_frequencies_reach_as_far_as_rate_receiver_and_edge_need(project) -> None:
+    plain = sliced(project, "memory-byte")
+    slow = replace(plain, rise=1e-9, receiver=1e8)
+    edge = Edge(1e-9).needs
+    assert edge < 0.8 * plain.rate
+    assert GROUP.run(slow, Control()).frequency[-1] == pytest.approx(0.8 * plain.rate)
+    wide = replace(slow, receiver=3.0 * plain.rate)
+    assert GROUP.run(wide, Control()).frequency[-1] == pytest.approx(3.0 * plain.rate)
+    fast = replace(slow, rise=20e-12)
+    assert GROUP.run(fast, Control()).frequency[-1] == pytest.approx(Edge(20e-12).needs)
 
 
 def test_unmatched_ends_send_crosstalk_back(project, byte) -> None:
