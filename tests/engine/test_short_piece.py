@@ -154,3 +154,27 @@ def test_a_coupled_pair_in_short_pieces_is_the_pair() -> None:
     for line in (0, 1):
         wanted = np.interp(s.time, whole.time, whole.node(2 + line))
         assert s.node(2 * pieces + line) == pytest.approx(wanted, abs=1e-3)
+
+
+@pytest.mark.parametrize("steps", [1.0, 1.2, 1.7, 2.0, 5.0])
+def test_waves_of_an_endless_row_go_as_fast_as_the_line(steps: float) -> None:
+    """An endless row of lossless sections under the trapezoidal rule: its waves are known exactly.
+
+    A node between two sections has (v- - 2 v + v+) / (j W L) = j W C ((1 + x) v / 2 + (1 - x)
+    (v- + v+) / 4), W = 2 / h tan(w h / 2) with steps h; v goes as exp(-j theta) from node to node,
+    and theta of the line itself is w tau.
+    """
+
+    def late(phase: float, share: float) -> float:
+        turned = (2.0 * steps * np.tan(0.5 * phase / steps)) ** 2
+        cosine = (2.0 - 0.5 * turned * (1.0 + share)) / (2.0 + 0.5 * turned * (1.0 - share))
+        return float(np.arccos(cosine) / phase - 1.0)
+
+    share = difference_share(steps)
+    assert 0.0 <= share < 2.0 / 3.0
+    # What is left is of fourth order, far below the second order of any other share.
+    assert abs(late(0.2, share)) < 0.02 * 0.2**2 / 24.0
+    for other in (share + 0.1, share - 0.1):
+        assert abs(late(0.2, other)) > 0.2 * 0.2**2 / 24.0
+    # A piece of less than one step is met as well as it can be.
+    assert difference_share(0.5) == 0.0
