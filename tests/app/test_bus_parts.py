@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from onda.app.shell.window import MainWindow
+from onda.app.stages.buses.lengths_form import pieces_of
 from onda.app.stages.buses.parts_view import PartsView
 from onda.app.stages.buses.pins_view import PinsView
 from onda.app.stages.buses.slews_view import SlewGrid, SlewsView
@@ -320,6 +321,20 @@ def test_address_is_asked_for_once_it_is_named(window: MainWindow) -> None:
     assert [o.over for o in made.operations] == ["data"] * 4 + ["address"] * 2
     window.undo()
     assert window.settle(120_000)
+
+
+def test_lengths_of_their_own_are_those_of_the_pieces_that_have_some(project: Project) -> None:
+    bus, path = project.design.bus("byte0"), project.design.path("mem-dq")
+    traces = {e.id: e.length for e in path.all_elements if e.kind == "trace"}
+    own = {x.id for s in bus.signals if s.path == path.id for x in s.lengths}
+    assert own < set(traces)
+    assert pieces_of(bus, path) == {k: v for k, v in traces.items() if k in own}
+    # Where no signal has a length of its own, any piece may get one.
+    bare = set_value(bus, signals=tuple(set_value(s, lengths=()) for s in bus.signals))
+    assert pieces_of(bare, path) == traces
+    # Lengths along another path do not count.
+    away = set_value(bus, signals=tuple(set_value(s, path="elsewhere") for s in bus.signals))
+    assert pieces_of(away, path) == traces
 
 
 def test_pins_are_those_of_the_files_of_a_signals_own_path(

@@ -121,6 +121,26 @@ def test_sheets_that_are_wrong(file, tmp_path, text, words) -> None:
         run("margin", file, "--link", "up1", "--sheet", str(sheet))
 
 
+def test_figures_of_the_margin_are_printed_with_what_speaks_against_them(file, tmp_path) -> None:
+    sheet = tmp_path / "sheet.json"
+    few = {"before": [0.0], "behind": [0.0], "gains": [0.0], "decisions": 2, "tap_limit": 1e-3}
+    sheet.write_text(json.dumps(few))
+    arguments = ("margin", file, "--link", "up1", "--sheet", str(sheet))
+    data = json.loads(run(*arguments, "--json")[1])
+    assert data["warnings"] == ["a tap of the feedback stands at its limit"]
+    code, out = run(*arguments)
+    assert code == (1 if data["com_db"] < 3.0 else 0)
+    *lines, last = out.strip().splitlines()
+    assert last == f"but {data['warnings'][0]}"
+    printed = dict(line.split(maxsplit=1) for line in lines)
+    for name, value in data.items():
+        if isinstance(value, float):
+            assert float(printed[name]) == pytest.approx(value, rel=1e-4)
+    taps = [float(x) for x in printed["decision_taps"].split()]
+    assert taps == pytest.approx(data["decision_taps"], rel=1e-3)
+    assert not {"sheet", "warnings"} & set(printed)
+
+
 def test_a_link_over_a_path_has_no_operating_margin(file) -> None:
     with pytest.raises(InputError, match="does not run over a network"):
         run("margin", file, "--link", "jl0")

@@ -250,6 +250,14 @@ def test_mask_shape() -> None:
     assert low == pytest.approx(-high, nan_ok=True)
 
 
+def test_a_hexagon_as_flat_as_it_is_wide_is_a_box() -> None:
+    for flat in (0.2, 0.3, 1.0):
+        box = hexagon(0.2, flat, 0.1)
+        assert sorted(box.corners) == [(-0.2, -0.1), (-0.2, 0.1), (0.2, -0.1), (0.2, 0.1)]
+    assert len(hexagon(0.2, 0.19, 0.1).corners) == 6
+    assert len(hexagon(0.2, 0.0, 0.1).corners) == 4
+
+
 def test_mask_hits_and_growth_agree() -> None:
     eye = bit_by_bit_eye(channel(40e-12), prbs(11, 4000))
     small, large = hexagon(0.2, 0.1, 0.2), hexagon(0.49, 0.4, 0.9)

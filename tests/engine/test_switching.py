@@ -29,10 +29,10 @@ def factor(t: np.ndarray, edge: float) -> np.ndarray:
 
 
 def wave(
-    edge: float, rising: bool, rail: float, points: int, clamps: tuple[float, float] = (0.0, 0.0)
+    edge: float, rising: bool, rail: float, points: int, clamps: tuple[float, float], load: float
 ) -> FixtureWave:
-    """Into 50 ohm to a rail, C at the die, solved by a stiff integrator; `clamps` are S to the
-    upper and to the lower rail."""
+    """Into 50 ohm and `load` F to a rail, C at the die, solved by a stiff integrator; `clamps` are
+    S to the upper and to the lower rail."""
     upper, lower = clamps
 
     def on(t: float) -> float:
@@ -42,7 +42,7 @@ def wave(
     def slope(t: float, v: np.ndarray) -> np.ndarray:
         k = on(t)
         into = (RAIL - v) / UP * k - v / DOWN * (1.0 - k) - (v - rail) / 50.0
-        return (into + (RAIL - v) * upper - v * lower) / C
+        return (into + (RAIL - v) * upper - v * lower) / (C + load)
 
     k0 = on(0.0)
     pulls = k0 / UP + (1.0 - k0) / DOWN + 1.0 / 50.0 + upper + lower
@@ -59,10 +59,10 @@ def wave(
         slope, (0.0, SPAN), [rest], method="LSODA", t_eval=time, rtol=1e-9, atol=1e-11,
         max_step=edge / 5.0,
     )  # fmt: skip
-    return FixtureWave(rising, 50.0, rail, 0.0, tuple(time.tolist()), tuple(found.y[0].tolist()))
+    return FixtureWave(rising, 50.0, rail, load, tuple(time.tolist()), tuple(found.y[0].tolist()))
 
 
-def buffer(edge: float, points: int = 800, *, clamped: bool = False) -> Buffer:
+def buffer(edge: float, points: int = 800, *, clamped: bool = False, load: float = 0.0) -> Buffer:
     volts = (-RAIL, 2.0 * RAIL)
     clamps = (1.0 / POWER, 1.0 / GROUND) if clamped else (0.0, 0.0)
     return Buffer(
@@ -78,16 +78,22 @@ def buffer(edge: float, points: int = 800, *, clamped: bool = False) -> Buffer:
         v_gnd=0.0,
         c_comp=C,
         waves=tuple(
-            wave(edge, up, rail, points, clamps) for up in (True, False) for rail in (0.0, RAIL)
+            wave(edge, up, rail, points, clamps, load)
+            for up in (True, False)
+            for rail in (0.0, RAIL)
         ),
     )
 
 
 @pytest.mark.parametrize(
-    ("edge", "clamped"), [(30e-12, False), (100e-12, False), (600e-12, False), (100e-12, True)]
-)
-def test_a_fast_edge_in_a_long_table_is_met(edge: float, clamped: bool) -> None:
-    made = buffer(edge, clamped=clamped)
+    ("edge", "clamped", "load"),
+    [
+        (30e-12, False, 0.0), (100e-12, False, 0.0), (600e-12, False, 0.0), (100e-12, True, 0.0),
+        (100e-12, False, 3e-12),
+    ],
+)  # fmt: skip
+def test_a_fast_edge_in_a_long_table_is_met(edge: float, clamped: bool, load: float) -> None:
+    made = buffer(edge, clamped=clamped, load=load)
     found = switching_of(made)
     assert found.source == "two waveforms an edge"
     assert found.edge == pytest.approx(edge, rel=0.05)

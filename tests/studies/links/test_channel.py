@@ -54,3 +54,25 @@ def test_models_get_the_mean_of_unlike_edges(modelled: Any) -> None:
     made, sent = modelled(None)
     assert sent[0] == pytest.approx(RISE)
     assert made.doubts == ()
+
+
+def test_models_sit_at_the_ends_of_the_longer_line(
+    project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """More line lies behind the channel as it is with its models, not in place of them."""
+    asked: list[Any] = []
+
+    def known(inputs: Any) -> ChannelStep:
+        asked.append(inputs)
+        return ChannelStep(TIME, RISE, np.zeros((0, len(TIME))), 1e-10)
+
+    monkeypatch.setattr(module, "channel_step", known)
+    plain = link_inputs(project.design, project.design.link("jl0")).channel
+    model = ModelInputs.__new__(ModelInputs)
+    inputs = replace(plain, sender=model, listener=model, more_loss=6.0)
+    made = channel_step.__wrapped__(inputs)
+    assert asked == [replace(inputs, more_loss=0.0)]
+    # It slows the edge down, whose tail is long, and keeps its ends.
+    assert made.volts[0] == pytest.approx(RISE[0])
+    assert made.volts[-1] == pytest.approx(RISE[-1], abs=0.05)
+    assert np.interp(0.9e-9, made.time, made.volts) < np.interp(0.9e-9, TIME, RISE) - 0.02

@@ -16,6 +16,7 @@ from onda.project.links.link import Link
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity as q
 from onda.studies.core.study import Control
+from onda.studies.links import corners as corners_module
 from onda.studies.links.along import LINK_ALONG, POINTS
 from onda.studies.links.corners import LINK_CORNERS, corner_inputs
 from onda.studies.links.inputs import LinkInputs, link_inputs
@@ -137,6 +138,28 @@ def test_corners_keep_the_settings_of_the_link_as_it_is(project, jl0) -> None:
     lowest = min(p.height for p in found.points)
     assert found.points[found.worst].height == lowest
     assert len({round(p.height, 9) for p in found.points}) > 5
+
+
+def test_a_step_of_a_setting_goes_the_way_that_it_says(project, jl0) -> None:
+    inputs = corner_inputs(project.design, jl0)
+    first = inputs.corners[0].link
+    # All of them keep the settings of the link as it is.
+    cases = LINK_CORNERS.split(inputs)
+    assert [c.inputs.link.settings_of for c in cases] == [first] * len(inputs.corners)
+    link = replace(first, equalisers=replace(first.equalisers, chain=replace(
+        first.equalisers.chain, taps=(-0.05, 0.85, -0.1), main=1, gain=0.5,
+    )))  # fmt: skip
+
+    def moved(before: float, behind: float, db: float):
+        return corners_module._moved(link, (before, behind, db)).equalisers.chain
+
+    assert moved(0.025, 0.0, 0.0).taps == pytest.approx((-0.025, 0.875, -0.1))
+    assert moved(0.0, -0.025, 0.0).taps == pytest.approx((-0.05, 0.825, -0.125))
+    assert moved(0.0, 0.0, 1.0).gain == pytest.approx(0.5 * 10 ** (1 / 20))
+    assert moved(0.0, 0.0, -1.0).gain == pytest.approx(0.5 * 10 ** (-1 / 20))
+    # Nothing is amplified.
+    assert moved(0.0, 0.0, 12.0).gain == 1.0
+    assert moved(0.0, 0.0, 1.0).taps == link.equalisers.chain.taps
 
 
 def test_a_path_of_other_lines_is_that_corner(project, jl0) -> None:
