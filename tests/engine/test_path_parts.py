@@ -123,6 +123,16 @@ def test_via_from_its_closed_forms() -> None:
     )
 
 
+def test_both_barrels_of_a_pair_are_in_a_row_for_its_difference() -> None:
+    """Half of the capacitance of each, and the inductance of two wires."""
+    one, two = via_model(geometry()), via_model(geometry(pair=True))
+    c, c_stub = one.delay / one.z0, one.stub_delay / one.stub_z0
+    assert two.delay / two.z0 == pytest.approx(0.5 * c)
+    assert two.stub_delay / two.stub_z0 == pytest.approx(0.5 * c_stub)
+    assert two.pad == pytest.approx(0.5 * one.pad)
+    assert two.delay * two.z0 == pytest.approx(4e-7 * math.log(10.0) * 1e-3, rel=1e-6)
+
+
 def test_a_via_through_planes_takes_its_capacitance_from_the_field() -> None:
     planes = tuple((k * 0.25e-3, k * 0.25e-3 + 18e-6) for k in range(1, 6))
     layers = {"span": (0.0, 1.0e-3), "barrel": (0.0, 1.5e-3), "pads": ((0.0, 18e-6),)}

@@ -29,7 +29,7 @@ from onda.report.figures import (
     draw_network,
     draw_path,
 )
-from onda.report.sheets import SHEETS
+from onda.report.sheets import SHEETS, Drawing
 from onda.studies.build.remarks import layer_thickness, via_aspect
 from onda.studies.buses.bus import BusCase, BusResult
 from onda.studies.buses.case import CaseResult
@@ -230,6 +230,23 @@ def test_a_path_is_mapped_over_its_way_to_the_last_receiver(
     draw_path(result, 0.25, NOWHERE)
     limit = line_of(figures[-1].axes[1], "overshoot limit")
     assert set(limit.get_ydata()) == {result.high + 0.25}
+
+
+def test_of_several_limits_the_nearest_is_drawn(
+    project: Project, runner: StudyRunner, figures: list[Figure]
+) -> None:
+    path = project.design.path("clk-two")
+    limits = tuple(
+        Requirement(
+            id=most, kind="path", subject="clk-two", measure=what, at_most=q(most, "voltage")
+        )
+        for what, most in (("overshoot", "0.5 V"), ("overshoot", "0.2 V"), ("undershoot", "0.1 V"))
+    )
+    for some, most in ((limits, 0.2), (limits[:1], 0.5), (limits[2:], None)):
+        SHEETS["path"].draw(path, Drawing(project, some, runner, NOWHERE))
+        lines = [x for x in figures[-1].axes[1].get_lines() if x.get_label() == "overshoot limit"]
+        high = runner.result(PATH, path_inputs(project.design, path)).high
+        assert [x.get_ydata()[0] for x in lines] == ([] if most is None else [high + most])
 
 
 def test_a_network_has_the_limits_of_its_curves_and_its_impedance(

@@ -70,7 +70,7 @@ def _line(line_class: LineClass, d: Drawing) -> None:
 def _path(path: NetPath, d: Drawing) -> None:
     limits = [r.at_most.si for r in d.requirements if r.measure == "overshoot" and r.at_most]
     result = d.runner.result(PATH, path_inputs(d.project.design, path))
-    draw_path(result, limits[0] if limits else None, d.file)
+    draw_path(result, min(limits, default=None), d.file)
 
 
 def _group(group: LaneGroup, d: Drawing) -> None:

@@ -109,3 +109,18 @@ def test_rows_of_like_numbers_of_other_kinds_have_keys_of_their_own(count: int) 
     rows = [tuple(kind(k) for k in range(count)) for kind in kinds]
     rows.append((*rows[1][:-1], count - 1))
     assert len({key_of("s", row) for row in rows}) == len(rows)
+
+
+def test_sources_of_all_that_computes_are_in_the_fingerprint(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    asked: list[str] = []
+
+    def sources(folder: object, path: str) -> list[object]:
+        asked.append(path)
+        return []
+
+    monkeypatch.setattr(keys, "_sources", sources)
+    fingerprint.__wrapped__()
+    # What reads files is one of them: another reader may read other numbers.
+    assert asked == ["engine", "formats", "studies"]
