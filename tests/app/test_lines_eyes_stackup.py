@@ -383,6 +383,21 @@ def test_dk_and_df_are_those_of_the_material(stackup) -> None:
     assert window.document.project.design.material("prepreg").dk == 4.2
 
 
+def test_margins_of_all_classes_stand_with_the_least_first(stackup) -> None:
+    window, stage = stackup
+    title, margins, kept = stage.margins()
+    assert (title, kept) == ("all classes", {})
+    shares = [m.normalised for m in margins]
+    assert shares == sorted(shares)
+    # On the board they stand in another order.
+    assert shares != [m.normalised for m in window.standing.margins]
+    names = {c.id: c.name for c in window.document.project.design.line_classes}
+    for m in margins:
+        where = m.layer if m.measure == "impedance" else m.measure_title
+        assert m.title.startswith(names[m.subject])
+        assert str(where) in m.title
+
+
 def test_a_plane_cannot_take_a_layer_that_carries_traces(stackup) -> None:
     window, stage = stackup
     window.selection.choose_element("L1")

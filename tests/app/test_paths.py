@@ -164,6 +164,26 @@ def test_typed_values_are_taken(window, typed: str, ohm: float) -> None:
     assert "Change Rs" in window.document.stack.undoText()
 
 
+def test_overshoot_stands_against_the_resistor_with_the_present_one_marked(
+    window: MainWindow,
+) -> None:
+    paths = stage(window)
+    plot, sweep = paths.form.sweep, paths.sweep
+    assert sweep is not None
+    (curve,) = plot.curves
+    assert curve.x == pytest.approx(sweep.values)
+    assert curve.y == pytest.approx(sweep.overshoot)
+    over = paths.result.measures.overshoot
+    assert plot._marks == [(15.0, pytest.approx(over), window.look.t.tight)]
+    assert [limit.y for limit in plot._limits] == [0.3]
+    assert paths.form.sweep_heading.remark.text() == "V against Rs, Ω"
+    # What lies beyond the values that are tried has no place among them.
+    type_into(paths.form.form.fields[0].edit, "470")
+    assert window.settle()
+    assert sweep.values[-1] < 470.0
+    assert list(plot._marks) == []
+
+
 def test_elements_are_chosen_on_the_ribbon(window: MainWindow) -> None:
     paths = stage(window)
     ribbon = paths.ribbon
