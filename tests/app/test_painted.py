@@ -374,6 +374,11 @@ def test_limits_are_reached_by_mouse_keys_and_menu(strip: MarginStrip) -> None:
     assert dropped[-1] == ids[0]
     acts["Type another limit"].trigger()
     assert strip.editor.accessibleName() == "Limit of Overshoot"
+    acts = menu_at(140 + 2 * 190 + 20)
+    acts["Remove this limit"].trigger()
+    assert dropped[-1] == ids[2]
+    acts["Type another limit"].trigger()
+    assert strip._editing == ids[2]
     strip.can_require(True)
     assert list(menu_at(140 + 3 * 190 + 20)) == ["Require something else…"]
     menu_at(140 + 20)["Require something else…"].trigger()

@@ -194,7 +194,9 @@ def test_elements_are_chosen_on_the_ribbon(window: MainWindow) -> None:
     )
     assert window.selection.element == "T1"
     assert paths.form.title.text() == "Trace T1"
-    assert paths.sweep is None or not paths.form.sweep.isVisible()
+    assert paths.sweep is None
+    assert not paths.form.sweep.isVisible()
+    assert not paths.form.sweep_heading.isVisible()
     for name, title in ((DRIVER, "Driver U7.C4"), (RECEIVER, "Receiver U3.B2")):
         assert ribbon.layout_ is not None
         rect = ribbon.layout_.ends()[name]

@@ -269,6 +269,18 @@ def test_skew_of_a_matched_delay_is_that_delay() -> None:
     assert none.figure == pytest.approx(0.0, abs=1e-15)
 
 
+def test_legs_driven_alone_are_as_late_as_their_own_ways() -> None:
+    s = np.zeros((len(F), 4, 4), complex)
+    for row, column, delay, size in (
+        (2, 0, 100e-12, 0.9), (3, 1, 107e-12, 0.9), (2, 1, 90e-12, 0.05), (3, 0, 80e-12, 0.05)
+    ):  # fmt: skip
+        way = size * np.exp(-2j * np.pi * F * delay)
+        s[:, row, column] = s[:, column, row] = way
+    found = pair_skew(F, s, Edge(30e-12), upto=2e10)
+    assert found.single_delay == pytest.approx(7e-12, rel=1e-6)
+    assert found.upto == 2e10
+
+
 def test_a_pair_that_ends_nowhere_has_no_skew() -> None:
     with pytest.raises(NotPhysical, match="without transmission"):
         pair_skew(F, np.zeros((len(F), 4, 4), complex), Edge(30e-12))

@@ -155,3 +155,15 @@ def test_cache_that_cannot_write_still_works(tmp_path: Path) -> None:
     cache.put("k", SAMPLE)
     assert cache.get("k", (Outer, Inner)) is SAMPLE
     cache.trim()
+
+
+def test_a_result_that_takes_the_place_of_another_counts_once(tmp_path: Path) -> None:
+    cache = ResultCache(tmp_path)
+    cache.put("a", "x" * 1000, on_disk=False)
+    first = cache.held_bytes
+    cache.put("a", "x" * 1000, on_disk=False)
+    assert cache.held_bytes == first
+    cache.put("a", "x" * 3000, on_disk=False)
+    assert cache.held_bytes == first + 2000
+    cache.put("b", "x" * 1000, on_disk=False)
+    assert cache.held_bytes == 2 * first + 2000

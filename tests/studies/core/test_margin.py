@@ -63,6 +63,10 @@ def test_worst_of_many(project: Project) -> None:
     assert worst(held) is State.TIGHT
     assert worst([*held, margin_of(r, Measured(1.0, "", ""))]) is State.FAILS
     assert worst([]) is State.UNKNOWN
+    # What is tight is worse than what is not known yet, and that worse than what holds.
+    unknown = margin_of(r, None)
+    assert worst([*held, unknown]) is State.TIGHT
+    assert worst([held[0], unknown]) is State.UNKNOWN
 
 
 def test_a_margin_says_what_it_is_about(project: Project) -> None:

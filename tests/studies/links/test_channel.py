@@ -76,3 +76,24 @@ def test_models_sit_at_the_ends_of_the_longer_line(
     assert made.volts[0] == pytest.approx(RISE[0])
     assert made.volts[-1] == pytest.approx(RISE[-1], abs=0.05)
     assert np.interp(0.9e-9, made.time, made.volts) < np.interp(0.9e-9, TIME, RISE) - 0.02
+
+
+def test_what_is_sent_falls_as_much_slower_as_it_is_said_to(
+    project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    far = ChannelStep(TIME, RISE, np.zeros((0, len(TIME))), 1e-10)
+    monkeypatch.setattr(module, "channel_step", lambda _: far)
+    plain = link_inputs(project.design, project.design.link("jl0")).channel
+    sent = channel_step.__wrapped__(replace(plain, at_start=True, fall=1.5))
+
+    def took(volts: np.ndarray) -> float:
+        """0 to 100 percent, by the slope in the middle."""
+        return float(np.ptp(volts) / np.abs(np.gradient(volts, sent.time)).max())
+
+    rise = min(module._edge_of(plain), plain.unit_interval)
+    assert took(sent.volts) == pytest.approx(rise, rel=0.05)
+    assert took(sent.fall) == pytest.approx(1.5 * rise, rel=0.05)
+    # Between the levels that come of it, and back.
+    assert (sent.volts[0], sent.volts[-1]) == pytest.approx((RISE[0], RISE[-1]))
+    assert (sent.fall[0], sent.fall[-1]) == pytest.approx((RISE[-1], RISE[0]))
+    assert channel_step.__wrapped__(replace(plain, at_start=True)).fall is None

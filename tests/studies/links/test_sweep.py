@@ -18,10 +18,11 @@ from onda.project.quantities import parse_quantity as q
 from onda.studies.core.study import Control
 from onda.studies.links import corners as corners_module
 from onda.studies.links.along import LINK_ALONG, POINTS
-from onda.studies.links.corners import LINK_CORNERS, corner_inputs
+from onda.studies.links.corners import LINK_CORNERS, LinkCorners, corner_inputs
 from onda.studies.links.inputs import LinkInputs, link_inputs
 from onda.studies.links.link import LINK
 from onda.studies.links.link_eye import LinkEye
+from onda.studies.links.point import LinkPoint
 from onda.studies.links.sweep import LINK_SWEEP, SWEEPS, sweep_inputs
 
 
@@ -160,6 +161,13 @@ def test_a_step_of_a_setting_goes_the_way_that_it_says(project, jl0) -> None:
     # Nothing is amplified.
     assert moved(0.0, 0.0, 12.0).gain == 1.0
     assert moved(0.0, 0.0, 1.0).taps == link.equalisers.chain.taps
+
+
+def test_a_corner_without_an_eye_is_the_worst() -> None:
+    shut = LinkPoint(why="no edges")
+    points = (LinkPoint(height=0.2), LinkPoint(height=-0.1), shut, LinkPoint(height=0.1))
+    assert LinkCorners(("a", "b", "c", "d"), points).worst == 2
+    assert LinkCorners(("a", "b"), points[:2]).worst == 1
 
 
 def test_a_path_of_other_lines_is_that_corner(project, jl0) -> None:
