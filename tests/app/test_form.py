@@ -8,6 +8,7 @@ from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from onda.app.document import Document
+from onda.app.shell.choices import Choices, ChoiceSpec
 from onda.app.shell.form import FieldSpec, Form
 from onda.app.theme import Look
 from onda.errors import InputError
@@ -143,3 +144,26 @@ def test_what_is_typed_goes_to_what_is_shown_now(form: Form, values: Values) -> 
     assert texts(form) == ["1 V"]
     assert not form.trim.isVisibleTo(form)
     assert not form.heading.isVisibleTo(form)
+
+
+def test_choices_stand_at_what_is_chosen_and_tell_another_one(qtbot: QtBot, look: Look) -> None:
+    put: list[str] = []
+    choices = Choices(look)
+    qtbot.addWidget(choices)
+    items = (("a", "Alpha"), ("b", "Beta"))
+    choices.set_specs([ChoiceSpec("Kind", items, "b", put.append)])
+    (box,) = choices.boxes
+    assert (box.currentText(), box.count(), box.accessibleName()) == ("Beta", 2, "Kind")
+    choices.choose("Kind", "b")
+    assert put == []
+    choices.choose("Kind", "a")
+    assert put == ["a"]
+    # Of the same name it is the same list, of other things; what is not offered stands for none.
+    other: list[str] = []
+    choices.set_specs([ChoiceSpec("Kind", (("c", "Gamma"), ("a", "Delta")), "gone", other.append)])
+    assert choices.boxes == [box]
+    assert (box.currentIndex(), box.currentText()) == (-1, "")
+    choices.choose("Kind", "a")
+    assert (put, other) == (["a"], ["a"])
+    choices.set_specs([])
+    assert choices.boxes == []

@@ -55,6 +55,12 @@ def test_the_card_offers_the_measures_and_places_of_its_object(
     path = document.project.design.path("clk-two")
     assert card.show_for(Ref("path", "clk-two"), QPoint(400, 700))
     assert card.title.text() == f"Require something of {path.name}"
+    assert card._rows["Where"].isVisibleTo(card)
+    # Of a link there is no place to choose.
+    assert card.show_for(Ref("link", "jl0"), QPoint(400, 700))
+    assert card.place.count() == 0
+    assert not card._rows["Where"].isVisibleTo(card)
+    assert card.show_for(Ref("path", "clk-two"), QPoint(400, 700))
     keys = [card.measure.itemData(k) for k in range(card.measure.count())]
     assert keys == [m.key for m in measures_of("path")]
     places = [card.place.itemData(k) for k in range(card.place.count())]

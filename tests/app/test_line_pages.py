@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Callable
 from types import SimpleNamespace
 from typing import Any
 
@@ -241,6 +242,19 @@ def test_sizes_stand_in_the_unit_chosen(
 # -- a map of widths and gaps ----------------------------------------------------------------------
 
 
+class Ground(QWidget):
+    """A part of a map by itself: the view keeps it as a picture."""
+
+    def __init__(self, draw: Callable[[QPainter], None]) -> None:
+        super().__init__()
+        self._draw = draw
+
+    def paintEvent(self, event: object) -> None:
+        painter = QPainter(self)
+        self._draw(painter)
+        painter.end()
+
+
 def test_a_point_is_dragged_in_whole_micrometres(qtbot: QtBot, look: Look) -> None:
     view = MapView(look)
     put(qtbot, view, 344, 222)
@@ -290,15 +304,7 @@ def test_the_contour_of_the_target_is_bold_with_its_value_clear_of_the_others(
     z = np.repeat(116.0 - 2e5 * (fine_w[None, :] - 1e-4), FINE, axis=0)
     view.show_map(MapResult(w, g, np.full((8, 8), 100.0), fine_w, fine_g, z), 106.0, (102.0, 110.0))
 
-    class Ground(QWidget):
-        """The contours by themselves: the view keeps them as a picture."""
-
-        def paintEvent(self, event: object) -> None:
-            painter = QPainter(self)
-            view._draw_contours(painter, view._box)
-            painter.end()
-
-    ground = Ground()
+    ground = Ground(lambda painter: view._draw_contours(painter, view._box))
     put(qtbot, ground, 700, 460)
     found = drawn(ground)
     wide = {}
@@ -319,3 +325,31 @@ def test_the_contour_of_the_target_is_bold_with_its_value_clear_of_the_others(
         level = float(word.text.split()[0])
         x = view.place(1e-4 + (116.0 - level) / 2e5, 200e-6).x()
         assert (word.x < x) == (level > 106.0)
+
+
+@pytest.mark.parametrize("mil", [False, True])
+def test_widths_and_gaps_stand_beside_their_lines(
+    qtbot: QtBot, look: Look, mil: bool, request: pytest.FixtureRequest
+) -> None:
+    if mil:
+        request.getfixturevalue("in_inches")
+    view = MapView(look)
+    put(qtbot, view, 700, 460)
+    w, g = np.linspace(100e-6, 200e-6, 8), np.linspace(100e-6, 300e-6, 8)
+    fine = np.linspace(w[0], w[-1], FINE), np.linspace(g[0], g[-1], FINE)
+    z = np.full((FINE, FINE), 100.0) + np.linspace(0.0, 9.0, FINE)
+    view.show_map(MapResult(w, g, np.full((8, 8), 100.0), *fine, z), 104.0, (102.0, 106.0))
+    box = view._box
+    ground = Ground(lambda painter: view._draw_axes(painter, box))
+    put(qtbot, ground, 700, 460)
+    words = drawn(ground).words
+    unit = 25.4e-6 if mil else 1e-6
+    beside = {x.text: x.y for x in words if x.y < box.bottom() + 9 and x.text.isdecimal()}
+    below = {x.text: x.x for x in words if x.y > box.bottom() + 9 and x.text.isdecimal()}
+    assert set(beside) == ({"4", "6", "8", "10"} if mil else {"100", "150", "200", "250", "300"})
+    assert set(below) == ({"4", "5", "6", "7"} if mil else {"120", "160"})
+    # All of a row of numbers lie as far from their lines.
+    away = [y - view.place(w[0], float(k) * unit).y() for k, y in beside.items()]
+    assert np.ptp(away) < 1.0
+    apart = [x - view.place(float(k) * unit, g[0]).x() for k, x in below.items()]
+    assert np.ptp(apart) < 9.0

@@ -398,6 +398,18 @@ def test_margins_of_all_classes_stand_with_the_least_first(stackup) -> None:
         assert str(where) in m.title
 
 
+def test_via_spans_are_listed_by_name_with_their_layers(stackup) -> None:
+    window, stage = stackup
+    vias = window.document.project.design.stackup.vias
+    title, rows, _ = stage.parts()
+    assert title == "Via spans"
+    assert [(r.title, r.value) for r in rows] == [(v.name, f"{v.top}–{v.bottom}") for v in vias]
+    assert all(v.name != v.id for v in vias)
+    window.listing.part_chosen.emit(rows[1].id)
+    assert stage.subject.via == vias[1]
+    assert stage.parts()[2] == rows[1].id
+
+
 def test_a_plane_cannot_take_a_layer_that_carries_traces(stackup) -> None:
     window, stage = stackup
     window.selection.choose_element("L1")
