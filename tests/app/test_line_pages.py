@@ -335,7 +335,7 @@ def test_widths_and_gaps_stand_beside_their_lines(
         request.getfixturevalue("in_inches")
     view = MapView(look)
     put(qtbot, view, 700, 460)
-    w, g = np.linspace(100e-6, 200e-6, 8), np.linspace(100e-6, 300e-6, 8)
+    w, g = np.linspace(100e-6, 200e-6, 8), np.linspace(92e-6, 308e-6, 8)
     fine = np.linspace(w[0], w[-1], FINE), np.linspace(g[0], g[-1], FINE)
     z = np.full((FINE, FINE), 100.0) + np.linspace(0.0, 9.0, FINE)
     view.show_map(MapResult(w, g, np.full((8, 8), 100.0), *fine, z), 104.0, (102.0, 106.0))
@@ -346,7 +346,9 @@ def test_widths_and_gaps_stand_beside_their_lines(
     unit = 25.4e-6 if mil else 1e-6
     beside = {x.text: x.y for x in words if x.y < box.bottom() + 9 and x.text.isdecimal()}
     below = {x.text: x.x for x in words if x.y > box.bottom() + 9 and x.text.isdecimal()}
-    assert set(beside) == ({"4", "6", "8", "10"} if mil else {"100", "150", "200", "250", "300"})
+    assert set(beside) == (
+        {"4", "6", "8", "10", "12"} if mil else {"100", "150", "200", "250", "300"}
+    )
     assert set(below) == ({"4", "5", "6", "7"} if mil else {"120", "160"})
     # All of a row of numbers lie as far from their lines.
     away = [y - view.place(w[0], float(k) * unit).y() for k, y in beside.items()]
