@@ -67,6 +67,27 @@ def test_the_former_object_is_covered_at_once(
     window.desk.cancel_all()
 
 
+def test_no_map_of_another_class_is_left(
+    of_lines: Project, make_window: MakeWindow, slow: Callable[[MainWindow], None]
+) -> None:
+    window = make_window(of_lines, stage="lines")
+    lines = window.stages["lines"]
+    assert lines.map._map is not None
+    axes = lines.map._axes
+    window.selection.choose("clocks")
+    assert window.settle()
+    assert lines.by_width.curves != ()
+    window.selection.choose("converter-pairs")
+    assert window.settle()
+    slow(window)
+    window.selection.choose("memory")
+    # The result of the class itself comes before its map does.
+    lines.surface.veil.lift()
+    assert (lines.map._map, lines.map._image, lines.by_width.curves) == (None, None, ())
+    assert lines.map._axes == axes
+    window.desk.cancel_all()
+
+
 def _rows(stage) -> list[list[tuple[str, str, str, str]]]:  # type: ignore[no-untyped-def]
     panel = stage.panel if hasattr(stage, "panel") else stage.form
     kept = [getattr(panel, name, None) for name in ("numbers", "rows")]

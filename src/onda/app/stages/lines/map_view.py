@@ -49,6 +49,7 @@ class MapView(QWidget):
         self._look = look
         offer_share(self, look, "Impedance by width and gap")
         self._map: MapResult | None = None
+        self._axes = 70e-6, 240e-6, 70e-6, 320e-6
         self._fine: NDArray[np.float64] | None = None
         self._image: QImage | None = None
         self._ground: QPixmap | None = None
@@ -66,12 +67,18 @@ class MapView(QWidget):
         self.setAccessibleName("Impedance over width and gap")
         look.changed.connect(self._recolor)
 
-    def show_map(self, result: MapResult | None, target: float, band: tuple[float, float]) -> None:
+    def show_map(self, result: MapResult, target: float, band: tuple[float, float]) -> None:
         """Show a map around a target with the band that is allowed, ohm."""
         self._map, self._target = result, target
         self._tolerance = max(abs(band[1] - target), abs(target - band[0])) or 0.1 * target
         self._band = band
-        self._fine = result.fine_z if result is not None else None
+        self._fine, w, g = result.fine_z, result.widths, result.gaps
+        self._axes = float(w[0]), float(w[-1]), float(g[0]), float(g[-1])
+        self._recolor()
+
+    def clear(self) -> None:
+        """There is no map of what is in view; what is dragged meanwhile keeps its axes."""
+        self._map = self._fine = None
         self._recolor()
 
     def show_limits(self, limit: EtchLimit | None, steps: tuple[PriceStep, ...]) -> None:
@@ -100,16 +107,9 @@ class MapView(QWidget):
     def _box(self) -> QRectF:
         return QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM)
 
-    def _ranges(self) -> tuple[float, float, float, float]:
-        result = self._map
-        if result is None:
-            return 70e-6, 240e-6, 70e-6, 320e-6
-        w, g = result.widths, result.gaps
-        return float(w[0]), float(w[-1]), float(g[0]), float(g[-1])
-
     def place(self, width: float, gap: float) -> QPointF:
         """Pixel of a width and gap in metres."""
-        box, (w0, w1, g0, g1) = self._box, self._ranges()
+        box, (w0, w1, g0, g1) = self._box, self._axes
         return QPointF(
             box.left() + (width - w0) / (w1 - w0) * box.width(),
             box.bottom() - (gap - g0) / (g1 - g0) * box.height(),
@@ -117,7 +117,7 @@ class MapView(QWidget):
 
     def _value(self, point: QPointF) -> tuple[float, float]:
         """Width and gap of a pixel, kept inside the map."""
-        box, (w0, w1, g0, g1) = self._box, self._ranges()
+        box, (w0, w1, g0, g1) = self._box, self._axes
         x = min(max((point.x() - box.left()) / box.width(), 0.0), 1.0)
         y = min(max((box.bottom() - point.y()) / box.height(), 0.0), 1.0)
         return w0 + x * (w1 - w0), g0 + y * (g1 - g0)
@@ -160,7 +160,7 @@ class MapView(QWidget):
 
     def _draw_contours(self, painter: QPainter, box: QRectF) -> None:
         t = self._look.t
-        w0, w1, g0, g1 = self._ranges()
+        w0, w1, g0, g1 = self._axes
         for level, lines in self._lines:
             strong = level == self._target
             painter.setPen(pen(t.ink, 2.2 if strong else 1.0))
@@ -224,7 +224,7 @@ class MapView(QWidget):
     def _draw_axes(self, painter: QPainter, box: QRectF) -> None:
         t = self._look.t
         painter.setFont(self._look.font(11))
-        w0, w1, g0, g1 = self._ranges()
+        w0, w1, g0, g1 = self._axes
         unit, name = units_in_use().small_length
         across, up = (np.arange(80, 400, 40), np.arange(100, 600, 50))
         if name == "mil":
@@ -288,7 +288,8 @@ class MapView(QWidget):
         return float(np.interp(gap, result.fine_gaps, rows))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or not self._box.contains(event.position()):
+        if event is None or self._map is None or not self._box.contains(event.position()):
+            # Where there is no map its axes are not known, and a place on them means nothing.
             return
         self._dragging = True
         self.drag_began.emit()

@@ -72,8 +72,9 @@ class ImpedancePlots(QWidget):
 
     def clear(self) -> None:
         """Show that there is nothing."""
-        for plot in (self.by_frequency, self.loss):
+        for plot in (self.by_frequency, self.loss, self.by_width):
             plot.show_curves([])
+        self.map.clear()
 
     def show_result(self, result: ImpedanceResult, kept: Sequence[Kept[ImpedanceResult]]) -> None:
         """Show curves over frequency, kept ones dashed."""
