@@ -18,12 +18,19 @@ from pytestqt.qtbot import QtBot
 from onda.app.stages.lines.map_view import MapView
 from onda.app.stages.lines.sheet_page import SheetPage
 from onda.app.stages.lines.shield_page import ShieldPage, mode_name
+from onda.app.stages.lines.shield_view import ShieldView
 from onda.app.theme import Look
 from onda.project.base import set_value
 from onda.project.model import Project
 from onda.project.quantities import quantity
 from onda.studies.lines.sheet_line import SheetResult
-from onda.studies.lines.shield import GuidedMode, ModeCheckResult, SizeSweepResult
+from onda.studies.lines.shield import (
+    GuidedMode,
+    ModeCheckResult,
+    SizeSweepResult,
+    shield_inputs,
+    shield_section,
+)
 from onda.studies.lines.width_gap_map import FINE, MapResult
 from tests.app.conftest import drag
 from tests.painted import drawn, put
@@ -181,6 +188,36 @@ def test_modes_rise_from_their_cut_off(page: tuple[ShieldPage, Asked], look: Loo
     asked.failed["modes"]("not closed")
     assert asked.told[-1] == "not closed"
     assert made.dispersion.curves == ()
+
+
+def test_arrows_point_along_the_field_that_is_chosen(
+    qtbot: QtBot, look: Look, project: Project
+) -> None:
+    view = ShieldView(look)
+    put(qtbot, view, 400, 400)
+    section = shield_section(shield_inputs(project.design, project.design.shielded[0]))
+    view.show_section(section)
+    plain = len(drawn(view).of("polyline"))
+    points = np.array([[2e-4, 2e-4], [3e-4, 2e-4], [4e-4, 2e-4]])
+    electric = np.array([[1.0, 0.0], [0.0, 1.0], [0.001, 0.0]])
+    magnetic = np.array([[0.0, 1.0], [-0.25, 0.0], [0.0, 0.0]])
+    one = GuidedMode(12e9, "H", np.zeros(3), points, electric, magnetic, np.zeros(3), "none")
+    for is_magnetic, field, color in (
+        (False, electric, look.t.ink),
+        (True, magnetic, look.t.series[1]),
+    ):
+        view.show_mode(one, "H 1", magnetic=is_magnetic)
+        lines = [s for s in drawn(view).of("polyline", stroke=color) if s.width == 1.2]
+        # A shaft and two wings each; what is too weak to be seen has none.
+        assert len(lines) == 6
+        for shaft, at, way in zip(lines[::3], points, field, strict=False):
+            first, last = shaft.points[0], shaft.points[-1]
+            middle = view._place(float(at[0]), float(at[1]))
+            assert 0.5 * (first + last) == pytest.approx([middle.x(), middle.y()], abs=0.2)
+            moved = (last - first) * [1.0, -1.0]
+            assert moved / np.hypot(*moved) == pytest.approx(way / np.hypot(*way), abs=0.02)
+    view.show_mode(None, "", magnetic=False)
+    assert len(drawn(view).of("polyline")) == plain
 
 
 def sizes(smallest: float, largest: float, cut_off: np.ndarray) -> SizeSweepResult:

@@ -232,6 +232,9 @@ def test_layers_side_by_side_in_their_scales(
     view.show_rows(rows, "L3")
     found = drawn(view)
     assert found.said.startswith("Impedance Loss, dB/100 mm Delay, ps/mm")
+    # Heads stand over their columns, 14 px apart.
+    heads = [found.word(w).x for w in ("Impedance", "Loss", "Delay")]
+    assert np.diff(heads) == pytest.approx([0.30 * 650.0 + 14.0, 0.40 * 650.0 + 14.0], abs=0.5)
     assert f"{0.1 * pair.loss_at:.2f}" in found.said
     assert f"{0.05 * pair.loss_at:.2f}" in found.said
     assert split_si(2.0 * pair.delay, "delay per length", digits=4)[0] in found.said

@@ -308,6 +308,19 @@ def test_delay_scale_is_its_own_inverse() -> None:
     assert scale.delay(5000.0) == 4e-10
 
 
+def test_what_is_inserted_at_the_receiver_comes_last(window: MainWindow) -> None:
+    paths = stage(window)
+    before = [e.id for e in paths.path.elements]
+    assert len(before) > 2
+    for chosen, place in ((RECEIVER, len(before)), (before[1], 2)):
+        window.selection.choose_element(chosen)
+        paths.ribbon.insert_wanted.emit("via")
+        after = [e.id for e in paths.path.elements]
+        assert [*after[:place], *after[place + 1 :]] == before
+        assert after[place] == window.selection.element
+        window.undo()
+
+
 def test_elements_are_inserted_and_removed_on_the_ribbon(window: MainWindow) -> None:
     paths = stage(window)
     window.selection.choose_element("T1")

@@ -90,6 +90,7 @@ def test_what_is_on_screen_is_said_first_with_the_number_of_the_others(
 def test_short_runs_are_not_shown_and_the_end_of_all_hides_it(
     line: ProgressLine, desk: Desk
 ) -> None:
+    assert line.isHidden()
     desk.under_way = [run("Sweep", 0.5, 0.1)]
     line._update()
     assert line.isHidden()
