@@ -12,6 +12,7 @@ from onda.app.stages.paths.ribbon import DRIVER, RECEIVER
 from onda.app.stages.paths.scale import DelayScale
 from onda.app.stages.paths.stage import PathsStage
 from onda.project.kind import Ref
+from onda.project.quantities import split_si
 from onda.studies.core.margin import State
 from tests.app.conftest import drag, type_into
 
@@ -306,6 +307,26 @@ def test_delay_scale_is_its_own_inverse() -> None:
         assert scale.delay(scale.x(delay)) == pytest.approx(delay, abs=1e-16)
     assert scale.delay(-50.0) == 0.0
     assert scale.delay(5000.0) == 4e-10
+
+
+def test_what_the_wave_meets_is_that_of_the_result(window: MainWindow) -> None:
+    paths = stage(window)
+    result = paths.result
+    shown = {name: (value, unit) for name, value, unit, _ in paths.form.rows._rows}
+    assert shown["Source looks like"] == split_si(result.z_source, "resistance")
+    assert shown["Line looks like"] == split_si(result.z_line, "resistance")
+    for name, share in (
+        ("Sent back at launch", result.reflection_at_launch),
+        ("Sent back at load", result.reflection_at_load),
+    ):
+        assert shown[name] == (f"{round(100 * share):+d}".replace("-", "−"), "%")
+    assert shown["Sent back at launch"] != shown["Sent back at load"]
+    window.selection.choose_element("T2")
+    span = next(s for s in result.spans if s.id == "T2")
+    shown = {name: (value, unit) for name, value, unit, _ in paths.form.rows._rows}
+    assert shown["This piece"] == split_si(span.z, "resistance")
+    assert shown["Takes"] == split_si(span.end - span.start, "time")
+    assert span.start > 0.0
 
 
 def test_what_is_inserted_at_the_receiver_comes_last(window: MainWindow) -> None:
