@@ -222,6 +222,14 @@ def test_thresholds_of_a_model_count() -> None:
     assert limit.over_area < strict.over_area
 
 
+def test_an_echo_that_falls_before_the_edge_is_no_slope_of_it() -> None:
+    # What an edge before left is still high when this one is looked at.
+    m = measured([(0, 0.95), (0.5, 0.95), (1, 0.1), (2, 0.1), (3, 1.0), (6, 1.0)])
+    assert math.isnan(m.slew)
+    clean = measured([(0, 0.1), (2, 0.1), (3, 1.0), (6, 1.0)])
+    assert clean.slew == pytest.approx(0.9 / NS, rel=1e-2)
+
+
 def test_flight_time_is_against_the_test_load() -> None:
     wave = [(0, 0), (1, 0), (2, 1.0), (6, 1.0)]
     m = measured(wave, test_delay=0.4 * NS)
