@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
@@ -14,7 +16,8 @@ from onda.app.stages.coupling.stage import CouplingStage
 from onda.project.base import set_value
 from onda.project.coupling.edits import piece_of
 from onda.project.model import Project
-from onda.project.quantities import parse_quantity
+from onda.project.quantities import format_si, parse_quantity
+from onda.studies.core.margin import State
 from onda.studies.coupling.judge import value_of
 from onda.studies.coupling.search import SearchInputs
 from onda.studies.coupling.split import SplitInputs
@@ -159,6 +162,19 @@ def test_arrival_bars_go_up_for_late(window: MainWindow) -> None:
     assert "early when they switch against" in words
     alone = look_at(window, "converter-lanes", "arrival")
     assert "arrives" in alone.sentence.text()
+
+
+def test_every_lane_has_its_own_noise_and_state_beside_it(window: MainWindow) -> None:
+    stage = look_at(window, "memory-byte")
+    result = stage.result
+    allowed = np.array([(2.0, 1.05, 0.5)[k % 3] * x.total for k, x in enumerate(result.noise)])
+    stage.subject.result = replace(result, allowed=allowed)
+    notes = stage._notes(stage.group)
+    wanted = (State.HOLDS, State.TIGHT, State.FAILS)
+    for k, lane in enumerate(result.ids):
+        assert notes[lane] == (format_si(result.noise[k].total, "voltage"), wanted[k % 3])
+    assert len({words for words, _ in notes.values()}) > 1
+    stage.subject.result = result
 
 
 def test_the_matrix_tells_every_cell_and_chooses_its_row(window: MainWindow) -> None:

@@ -169,6 +169,11 @@ def test_four_levels_are_told_from_the_lowest(bits: EyeResult) -> None:
         assert found[f"{name} height"][:2] == split_si(0.1 * k, "voltage")
         assert found[f"{name} width"][:2] == split_si(0.2 * k, "unit interval")
     assert worst_bits(four).startswith("The least eye is smallest")
+    # Beside each eye stands the same one of the kept state.
+    before = replace(eye, openings=tuple(replace(o, height=2.0 * o.height) for o in openings))
+    beside = by_name(bits_rows(four, replace(four, eye=before)))
+    for k, name in enumerate(("Lower", "Middle", "Upper"), 1):
+        assert beside[f"{name} height"][2] == split_si(0.2 * k, "voltage", like=0.1 * k)[0]
 
 
 def test_notes_say_where_the_mask_is_from_and_what_is_in_doubt(

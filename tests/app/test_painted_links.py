@@ -10,6 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
+from onda.app.kit.surface import scrolled
 from onda.app.stages.buses.case_map import CaseMap, case_words
 from onda.app.stages.buses.level_chart import LevelChart, LevelRow, row_words
 from onda.app.stages.eyes.strip import Box, Strip, boxes_of
@@ -177,6 +178,22 @@ def colour(of: CaseMap, key: tuple[str, str, str], across: float, down: float = 
     x, y = rect.left() + across * rect.width(), rect.top() + down * rect.height()
     scale = image.width() / of.width()
     return image.pixelColor(round(x * scale), round(y * scale)).name()
+
+
+def test_heads_stay_in_view_where_the_map_is_scrolled(qtbot: QtBot, look: Look) -> None:
+    many = BusResult(tuple(case(f"d{k}", "write", "typ", 1e-12, 1e-12) for k in range(40)))
+    made = CaseMap(look)
+    made.show_result(many, None)
+    area = scrolled(made)
+    put(qtbot, area, 400, 160)
+    bar = area.verticalScrollBar()
+    assert bar is not None
+    for away in (0, 200):
+        bar.setValue(away)
+        QApplication.processEvents()
+        (head,) = [w for w in drawn(made).words if w.text == "typ"]
+        # As far below the upper edge of what is seen, wherever that is.
+        assert head.y == pytest.approx(away + 34.0, abs=4.0)
 
 
 def test_cells_are_filled_by_their_worst_margin(bus_map: CaseMap, look: Look) -> None:

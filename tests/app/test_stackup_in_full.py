@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
@@ -116,6 +117,12 @@ def test_copper_is_typed_in_ounces_with_its_plating(stackup) -> None:
     assert layer.foil.text == "1 oz"
     assert layer.thickness.si == pytest.approx(43e-6 + 34.79e-6 - 18e-6, abs=1e-8)
     assert "oz" in stage.panel.note.text()
+    # More plating is thicker copper, as more foil is.
+    type_into(field(stage, "Plating").edit, "30 um")
+    plated = window.document.project.design.stackup.layer("L1")
+    assert plated.plating.text == "30 um"
+    assert plated.thickness.si == pytest.approx(layer.thickness.si + 5e-6, abs=1e-9)
+    window.undo()
     box = stage.panel.second.box
     box.setCurrentIndex(box.findData("hyper-low-profile"))
     box.activated.emit(box.currentIndex())
@@ -235,6 +242,12 @@ def test_a_material_is_found_and_used(stackup) -> None:
     assert page.use.text() == "Use for D12"
     rows = {r[0]: r[1] for r in page.numbers._rows}
     assert float(rows["Model off, Dk"]) < 0.1
+    # The model goes through the points that are given, of both.
+    for plot, room in ((page.dk, 0.01), (page.df, 0.25)):
+        (curve,) = plot.curves
+        assert len(plot._marks) == 9
+        for x, y, _ in plot._marks:
+            assert np.interp(x, curve.x, curve.y) == pytest.approx(y, rel=room)
     page.use.click()
     assert window.settle()
     layer = window.document.project.design.stackup.layer("D12")

@@ -88,6 +88,20 @@ def test_no_map_of_another_class_is_left(
     window.desk.cancel_all()
 
 
+def test_no_sweep_of_another_path_is_left(
+    make_window: MakeWindow, slow: Callable[[MainWindow], None]
+) -> None:
+    window = make_window(stage="paths")
+    paths = window.stages["paths"]
+    window.selection.choose("clk-adc")
+    assert window.settle()
+    assert paths.sweep is not None
+    slow(window)
+    window.selection.choose("clk-ref")
+    assert paths.sweep is None
+    window.desk.cancel_all()
+
+
 def _rows(stage) -> list[list[tuple[str, str, str, str]]]:  # type: ignore[no-untyped-def]
     panel = stage.panel if hasattr(stage, "panel") else stage.form
     kept = [getattr(panel, name, None) for name in ("numbers", "rows")]
