@@ -17,6 +17,7 @@ from onda.app.theme import Look
 from onda.demo import fulmar_project
 from onda.project.base import set_value
 from onda.project.buses.bus import Bus
+from onda.project.buses.pins import with_pins
 from onda.project.buses.slew_text import rows_of
 from onda.project.edits import replace_object
 from onda.project.model import Project
@@ -366,3 +367,9 @@ def test_pins_are_those_of_the_files_of_a_signals_own_path(
     box.setCurrentIndex(box.findData("B2"))
     box.activated.emit(box.currentIndex())
     assert put == [(moved.id, device.id, "B2")]
+    # What is set stands in the list of its own signal.
+    signals = with_pins(bus, {(here.id, device.id): "A2", (moved.id, device.id): "B1"})
+    view.show_bus(set_value(bus, signals=signals), files, pins)
+    for signal, pin in ((here.id, "A2"), (moved.id, "B1")):
+        view._choose(signal)
+        assert view.boxes[device.id].currentData() == pin
