@@ -134,6 +134,10 @@ def test_crossings_of_all_eyes_stand_together(
         x = at((k + 0.5) / n - 0.5, 0.0)[0]
         there = histogram.points[np.abs(histogram.points[:, 0] - x) < 250.0 / n, 1]
         assert (base - there.min()) / (base - top) == pytest.approx(share, abs=0.01)
+        # And once more a unit interval later, where the picture ends.
+        x = at((k + 0.5) / n + 0.5, 0.0)[0]
+        there = histogram.points[np.abs(histogram.points[:, 0] - x) < 250.0 / n, 1]
+        assert (base - there.min()) / (base - top) == pytest.approx(share, abs=0.01)
 
 
 def test_the_picture_has_its_volts_upwards_and_its_phases_twice(result: EyeResult) -> None:

@@ -9,6 +9,7 @@ from types import SimpleNamespace
 from typing import Any
 
 import pytest
+from PyQt6.QtWidgets import QLineEdit
 from pytestqt.qtbot import QtBot
 
 from onda.app.document import Document
@@ -435,6 +436,22 @@ def test_who_makes_another_one_may_leave_it(stage: Plain) -> None:
     stage.begin_making()
     assert stage.maker._decided == {}
     assert pages == [False, False, True, False]
+
+
+def test_an_entry_keeps_the_focus_where_its_page_is_made_anew(stage: Plain, qtbot: QtBot) -> None:
+    stage.surface.show()
+    qtbot.waitExposed(stage.surface)
+    stage.surface.activateWindow()
+    stage.begin_making()
+    page = stage.maker
+    *_, last = (key for key, entry in page.entries.items() if isinstance(entry, QLineEdit))
+    before = page.entries[last]
+    before.setFocus()
+    qtbot.waitUntil(before.hasFocus)
+    assert before is not next(iter(page.entries.values()))
+    page.follow(stage.context.document.project)
+    assert page.entries[last] is not before
+    qtbot.waitUntil(lambda: page.entries[last].hasFocus())
 
 
 # -- what is said --------------------------------------------------------------------------------

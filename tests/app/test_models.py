@@ -18,6 +18,7 @@ from onda.project.base import set_value
 from onda.project.edits import add_copy, keep_state, rename_object
 from onda.project.kind import Ref
 from onda.project.model import Project
+from onda.project.recovery import kept_work
 from onda.studies.core.cache import ResultCache
 from onda.studies.core.executors import threads
 from onda.studies.core.runner import StudyRunner
@@ -115,6 +116,26 @@ def test_saved_means_the_file_holds_this_tree(
     assert document.is_saved
     document.close()
     assert not Document(project).is_saved
+
+
+def test_work_that_is_taken_up_again_is_work_that_no_file_holds(
+    qtbot: QtBot, tmp_path: Path, project: Project
+) -> None:
+    first = Document(project)
+    first.edit("rename", rename_object(project, Ref("path", "trig"), "T"))
+    assert first.autosave_now(closed=True) is not None
+    first.close()
+    (kept,) = kept_work()
+    second = Document(fulmar_project())
+    assert not second.is_touched
+    second.resume(kept)
+    # Nothing was done to it here, and yet nobody else has it.
+    assert second.project.design.path("trig").name == "T"
+    assert not second.stack.canUndo()
+    assert second.is_touched
+    second.save(tmp_path / "board.onda")
+    assert not second.is_touched
+    second.close()
 
 
 class Desk:

@@ -258,6 +258,11 @@ def test_what_is_heard_stands_at_the_end_that_hears(lanes: LanesView, group: Lan
     assert found.word("3 mV").y == pytest.approx(names[0].y, abs=2)
     assert found.word("1 mV").y == pytest.approx(names[1].y, abs=2)
     assert found.word("3 mV").x == pytest.approx(828.0, abs=1.0)
+    # How it stands is drawn between the lane and the words, in the lane's height.
+    middles = [0.5 * (s.points.min(axis=0) + s.points.max(axis=0)) for s in found.shapes]
+    for x, name in ((818.0, names[0]), (132.0, names[1])):
+        near = [m for m in middles if abs(m[0] - x) < 1.0 and abs(m[1] - name.y) < 8.0]
+        assert near, (x, name)
     # Words too long for the room behind the lanes end within it.
     lanes.show_group(
         group, group.pieces[1].id, group.lanes[0].id, {group.lanes[0].id: ("3 mV " * 9, None)}

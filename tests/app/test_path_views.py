@@ -91,6 +91,12 @@ def test_harmonics_stand_beside_kept_ones(qtbot: QtBot, look: Look, clock: PathR
     assert theirs.y[2] - ours.y[2] == pytest.approx(6.0206, abs=1e-3)
     third = clock.harmonics[2] / 1e6
     assert view.sentence.text() == (f"Current: harmonic 3 ({third:.0f} MHz) falls most, by 6.0 dB.")
+    # The probe of a kept state lies at the same share of its own way.
+    longer = replace(route, delay=1.5 * route.delay)
+    view.show_result(now, route, [(then, longer)], [])
+    there = longer.harmonics_at(probes.items[1].share * longer.delay)
+    assert view.volts._bars[1].y == pytest.approx(db(np.maximum(there, 1e-9)))
+    assert np.abs(view.volts._bars[1].y - view.volts._bars[0].y).max() > 0.1
     view.show_result(then, route, [(now, route)], [])
     assert "rises most, by 6.0 dB" in view.sentence.text()
     assert "mid probe" in view.heads[0].text()

@@ -124,6 +124,14 @@ def test_the_power_sum_is_the_sum_of_powers(lanes) -> None:
         assert lanes.power_sum(v) ** 2 == pytest.approx(np.sum(every, axis=0), rel=1e-12)
         parts = lanes.power_sum(v, near=True) ** 2 + lanes.power_sum(v, near=False) ** 2
         assert parts == pytest.approx(lanes.power_sum(v) ** 2, rel=1e-12)
+        for is_near in (True, False):
+            some = [
+                np.abs(lanes.heard[:, v, a]) ** 2
+                for a in range(6)
+                if a != v and bool(lanes.near[v, a]) == is_near
+            ]
+            wanted = np.sum(some, axis=0) if some else 0.0 * lanes.frequency
+            assert lanes.power_sum(v, near=is_near) ** 2 == pytest.approx(wanted, rel=1e-12)
     sizes = np.abs(lanes.peaks[4])
     assert lanes.peak_sum(4) == pytest.approx(sizes.sum())
     assert lanes.peak_sum(4, near=True) == pytest.approx(sizes[:4].sum())

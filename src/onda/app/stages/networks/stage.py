@@ -161,10 +161,8 @@ class NetworksStage(OneResultStage[NetworkResult]):
         network = self.network
         if network is None:
             return
-        is_other = self.subject.turn_to(network.id)
+        self.subject.turn_to(network.id)
         self.turned_to(network.id, network.name)
-        if is_other:
-            self.subject.model = None
         self.surface.show_head(network.name, network.note)
         self.form.show_network(network, self.subject.piece)
         self._draw_chain(network)
