@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+import pytest
+
+from onda.engine.timing.quality import WaveQuality
 from onda.project.base import set_value
+from onda.project.buses.measures import BUS_MEASURES
 from onda.project.coupling.edits import set_spacing
 from onda.project.edits import replace_object
 from onda.project.model import Project
 from onda.project.paths.elements.lane import LanePiece
 from onda.project.quantities import parse_quantity
+from onda.studies.buses.bus import BusCase, BusResult
+from onda.studies.buses.case import CaseResult
+from onda.studies.buses.judge import measure_bus
 from onda.studies.core.judge import Book
 
 
@@ -25,3 +32,30 @@ def test_a_bus_whose_net_runs_in_a_group_follows_the_group(project: Project) -> 
     moved = set_spacing(group, group.pieces[0].id, parse_quantity("700 um", "length"))
     other = replace_object(board, moved)
     assert book.look(other.design, requirement).key != before.key
+
+
+def test_every_measure_is_its_own_figure_of_the_worst_case() -> None:
+    def case(signal: str, k: float) -> BusCase:
+        quality = WaveQuality(
+            0.01 * k, 0.02 * k, 1e-12 * k, 2e-12 * k, 0.3 / k, 500e-12 / k, short=0
+        )
+        found = CaseResult(
+            height=0.4 / k, slew=3e9 / k, duty=(0.5 - 0.01 * k, 0.5 + 0.005 * k),
+            crossing=0.015 * k, quality=quality, level=0.6, centre=0.6,
+        )  # fmt: skip
+        return BusCase(
+            signal, signal, "S", "w", "Write", "typ", 90e-12 / k, 70e-12 / k, 0.0, 1e-9, found
+        )
+
+    result = BusResult((case("D0", 1.0), case("D1", 2.0)))
+    wanted = {
+        "bus_setup": 45e-12, "bus_hold": 35e-12, "bus_height": 0.2, "bus_overshoot": 0.02,
+        "bus_undershoot": 0.04, "bus_overshoot_area": 2e-12, "bus_undershoot_area": 4e-12,
+        "bus_ring_back": 0.15, "bus_pulse": 250e-12, "bus_slew": 1.5e9, "bus_duty": 0.02,
+        "bus_crossing": 0.03,
+    }  # fmt: skip
+    for measure, value in wanted.items():
+        told = measure_bus(result, measure)
+        assert (told.where, told.how) == ("D1, Write, typ", "of 2 cases")
+        assert told.value == pytest.approx(value), measure
+    assert set(wanted) == {m.key for m in BUS_MEASURES} - {"bus_to_clock"}
