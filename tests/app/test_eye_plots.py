@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint
-from PyQt6.QtGui import QImage
+from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -78,6 +78,24 @@ def test_the_mask_lies_around_the_level_of_decision(
     assert f"{eye.width:.3f} UI" in found.said
     assert format_si(eye.height, "voltage") in found.said
     assert f"crossings {eye.jitter_pp:.3f} UI p-p" in found.said
+
+
+def test_a_mask_that_is_hit_stands_out(
+    shown: tuple[EyeView, Drawn], result: EyeResult, mask: Mask, look: Look
+) -> None:
+    view, _ = shown
+    ground = QColor(look.t.sheet)
+    # Inside the mask, beside what is written there.
+    away = result.eye.openings[0].threshold - result.eye.base
+    right = max(x for x, _ in mask.corners)
+    place = at(0.8 * right, away + 0.12 * max(v for _, v in mask.corners))
+
+    def tint(hits: float) -> int:
+        view.show_eye("now", result.eye, mask, (hits,), REACH)
+        seen = view.grab().toImage().pixelColor(round(place[0]), round(place[1]))
+        return abs(seen.green() - ground.green()) + abs(seen.blue() - ground.blue())
+
+    assert tint(3.0) > 2 * tint(0.0) > 0
 
 
 def test_arrows_are_as_long_as_what_they_measure(
