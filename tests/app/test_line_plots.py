@@ -187,6 +187,7 @@ def test_boards_stand_between_their_limits(qtbot: QtBot, look: Look) -> None:
     view.show_result(BOARDS, 45.0, 55.0)
     view.show_running()
     assert (view.sentence.text(), view.plot.curves) == ("Making boards…", ())
+    assert drawn(view.shares).of("polyline") == []
     assert (view.numbers._rows, drawn(view.shares).texts) == ([], [])
 
 

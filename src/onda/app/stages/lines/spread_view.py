@@ -62,8 +62,9 @@ class _Shares(QWidget):
             painter.drawRoundedRect(
                 QRectF(room.left(), room.top(), max(room.width() * cause.share, 2.0), 8), 3, 3
             )
-        painter.setPen(pen(t.hairline))
-        painter.drawLine(QPointF(133, 0), QPointF(133, row * len(self._causes)))
+        if self._causes:
+            painter.setPen(pen(t.hairline))
+            painter.drawLine(QPointF(133, 0), QPointF(133, row * len(self._causes)))
         painter.end()
 
 
@@ -105,12 +106,16 @@ class SpreadView(QWidget):
 
     def show_running(self) -> None:
         """Say that the boards are being made."""
-        self.show_problem("Making boards…")
+        self._show_none("Making boards…", " ")
 
     def show_problem(self, words: str) -> None:
-        """Say why there is no run; what an earlier one found is of another line."""
+        """Say why there is no run."""
+        self._show_none(words, "")
+
+    def _show_none(self, words: str, empty: str) -> None:
+        """What an earlier run found is of another line, or of a build that is no more."""
         self.sentence.setText(words)
-        self.plot.show_curves([])
+        self.plot.show_curves([], empty=empty)
         self.shares.show_causes(())
         self.numbers.set_rows([])
 
