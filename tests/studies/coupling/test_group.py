@@ -298,8 +298,8 @@ def test_length_that_holds(project) -> None:
 @pytest.mark.parametrize(
     ("limit", "what", "words"),
     [
-        (1.0, "spacing", "Every spacing from 150 um on holds."),
-        (1e-15, "spacing", "No spacing up to 900 um holds: arrival moved by neighbours fails."),
+        (1.0, "spacing", "Every spacing from 150 µm on holds."),
+        (1e-15, "spacing", "No spacing up to 900 µm holds: arrival moved by neighbours fails."),
         (1.0, "length", "Up to 0.9 mm side by side every limit holds."),
         (1e-18, "length", "Not even 0.15 mm hold: arrival moved by neighbours fails."),
     ],

@@ -120,12 +120,12 @@ def test_fine_sections_have_the_last_word(
 @pytest.mark.parametrize(
     ("what", "at", "found", "words"),
     [
-        ("spacing", 5e-5, 1e-4, "Every spacing from 100 um on holds."),
+        ("spacing", 5e-5, 1e-4, "Every spacing from 100 µm on holds."),
         (
             "spacing",
             5e-2,
             math.nan,
-            "No spacing up to 1e+04 um holds: crosstalk noise fails.",
+            "No spacing up to 10 mm holds: crosstalk noise fails.",
         ),
         ("length", 5e-2, 1e-2, "Up to 10 mm side by side every limit holds."),
         ("length", 5e-5, math.nan, "Not even 0.1 mm hold: crosstalk noise fails."),

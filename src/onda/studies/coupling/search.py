@@ -120,7 +120,7 @@ def _spaced(piece: PieceInputs, section: LineInputs, spacing: float) -> LineInpu
         if beside:
             free = 0.5 * (spacing - across[min(beside)])
             if not free > 0.0:
-                raise NotPhysical("spacing", f"{spacing * 1e6:.4g} um", "wider than its guard")
+                raise NotPhysical("spacing", _apart(spacing), "wider than its guard")
             gaps[k] = free
         else:
             gaps[k] = spacing
@@ -212,14 +212,18 @@ def _run(inputs: SearchInputs, control: Control) -> GroupSearch:
     )  # fmt: skip
 
 
+def _apart(metres: float) -> str:
+    return f"{metres * 1e6:.4g} µm" if metres < 1e-3 else f"{metres * 1e3:.4g} mm"
+
+
 def _words(inputs: SearchInputs, found: float, limiting: str) -> str:
     title = measure(limiting).title.lower()
     if inputs.what == "spacing":
         if np.isnan(found):
-            return f"No spacing up to {inputs.high * 1e6:.4g} um holds: {title} fails."
+            return f"No spacing up to {_apart(inputs.high)} holds: {title} fails."
         if found == inputs.low:
-            return f"Every spacing from {found * 1e6:.4g} um on holds."
-        return f"From {found * 1e6:.4g} um apart every limit holds; below, {title} fails."
+            return f"Every spacing from {_apart(found)} on holds."
+        return f"From {_apart(found)} apart every limit holds; below, {title} fails."
     if np.isnan(found):
         return f"Not even {inputs.low * 1e3:.4g} mm hold: {title} fails."
     if found == inputs.high:

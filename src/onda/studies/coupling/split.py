@@ -155,9 +155,9 @@ def _run(inputs: SplitInputs, control: Control) -> GroupSplit:
 
 def _words(total: float, best: Split, now: Split) -> str:
     def told(split: Split) -> str:
-        inside = f", {split.gap * 1e6:.4g} um inside pairs" if split.gap else ""
-        apart = f"lanes {split.spacing * 1e6:.4g} um apart"
-        return f"lines of {split.width * 1e6:.4g} um{inside}, {apart}"
+        inside = f", {split.gap * 1e6:.4g} µm inside pairs" if split.gap else ""
+        apart = f"lanes {split.spacing * 1e6:.4g} µm apart"
+        return f"lines of {split.width * 1e6:.4g} µm{inside}, {apart}"
 
     def share(split: Split) -> str:
         return f"{100 * split.margin:+.0f} %".replace("-", "−")
