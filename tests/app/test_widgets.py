@@ -212,7 +212,9 @@ def test_rows_are_chosen_by_click_and_key(qtbot: QtBot, look: Look) -> None:
     QTest.keyClick(rows, Qt.Key.Key_F2)
     QTest.mouseDClick(rows, Qt.MouseButton.LeftButton, pos=rows.row_rect(1).center().toPoint())
     assert got == ["c", "b", "a", "-a", "~a", "~b"]
-    assert "A, below, holds" in rows.accessibleDescription()
+    assert rows.accessibleDescription() == "; ".join(f"{c}, below, holds" for c in "ABC")
+    rows.set_rows([Row("a", "A", "below", State.FAILS, "+3 mV"), Row("b", "B", value="50.0")], "a")
+    assert rows.accessibleDescription() == "A, below, +3 mV, fails; B, 50.0"
 
 
 def test_trim_keeps_to_its_range_and_steps(qtbot: QtBot, look: Look) -> None:

@@ -39,7 +39,8 @@ class Row:
 
 def _spoken(row: Row) -> str:
     below = f"{row.subtitle} {row.figure}".strip()
-    return f"{row.title}, {below}, {row.state.value if row.state else ''}"
+    state = row.state.value if row.state else ""
+    return ", ".join(part for part in (row.title, below, row.value, state) if part)
 
 
 class RowList(QWidget):
