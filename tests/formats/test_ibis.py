@@ -106,7 +106,9 @@ def test_package_models_full_banded_and_sparse() -> None:
 0.3
 [Inductance Matrix] Full_matrix
 [Row] 1
-1nH 0.3nH 0.1nH
+1nH
+0.3nH
+0.1nH
 [Row] 2
 2nH
 0.4nH

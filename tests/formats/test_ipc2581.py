@@ -239,3 +239,84 @@ def test_layers_say_on_which_side_they_lie() -> None:
     others = [v.name for v in BUILD.layers if v.kind not in ("signal", "plane")]
     assert {sides[n] for n in others} == {"NONE"}
     assert len(sides) >= len(BUILD.layers)
+
+
+@pytest.mark.parametrize(
+    ("units", "metre"), [("MILLIMETER", 1e-3), ("MICRON", 1e-6), ("INCH", 0.0254)]
+)
+def test_lengths_without_a_unit_are_in_those_of_the_file(units: str, metre: float) -> None:
+    text = without(FOREIGN, b'"MILLIMETER"', f'"{units}"'.encode())
+    bare = b'<Conductor type="OTHER" comment="foil"><Property value="0.018"/></Conductor></Spec>'
+    text = without(text, b'text="green"/></General></Spec>', b'text="green"/></General>' + bare)
+    text = without(
+        text, b'sequence="2" weight="1"/>', b'sequence="2"><SpecRef id="colour"/></StackupLayer>'
+    )
+    found = read_ipc2581(text).build
+    assert found.layers[1].thickness == pytest.approx(0.11 * metre)
+    assert found.layers[0].foil == pytest.approx(0.018 * metre)
+    assert found.total == pytest.approx(0.2 * metre)
+    assert found.layers[1].tolerance == pytest.approx(0.1)
+    # One stackup is the board, not a zone of it.
+    assert found.zones == ()
+
+
+@pytest.mark.parametrize(
+    ("unit", "metre"),
+    [("MM", 1e-3), ("MILLIMETER", 1e-3), ("MICRON", 1e-6), ("INCH", 0.0254), ("MIL", 25.4e-6),
+     ("OZ", 1.37 * 25.4e-6)],
+)  # fmt: skip
+def test_a_property_is_in_its_own_unit(unit: str, metre: float) -> None:
+    spec = f"""<General type="OTHER" comment="class"><Property text="Pairs"/></General>
+     <Impedance type="IMPEDANCE" transmission="EDGE_COUPLED">
+      <Property value="100" unit="OHMS" tolPlus="8" tolMinus="8"/></Impedance>
+     <Impedance type="LINEWIDTH"><Property value="0.12" unit="{unit}"/></Impedance>
+     <Impedance type="SPACING"><Property value="0.15" unit="{unit}"/></Impedance>
+     <Impedance type="COPLANAR_GROUND_SPACING"><Property value="0.3" unit="{unit}"/></Impedance>
+     <Impedance type="REF_PLANE_LAYER_ID"><Property layerOrGroupRef="GND"/></Impedance></Spec>"""
+    text = without(
+        FOREIGN, b'text="green"/></General></Spec>', b'text="green"/></General>' + spec.encode()
+    )
+    text = without(
+        text, b'sequence="2" weight="1"/>', b'sequence="2"><SpecRef id="colour"/></StackupLayer>'
+    )
+    (wish,) = read_ipc2581(text).build.wishes
+    assert (wish.name, wish.layer, wish.kind, wish.ohm) == ("Pairs", "TOP", "pair", 100.0)
+    found = (wish.width / metre, wish.gap / metre, wish.ground_gap / metre)
+    assert found == pytest.approx((0.12, 0.15, 0.3), rel=5e-4)
+    assert wish.reference == ("GND",)
+    # In ohms here; a share of it where the file says per cent.
+    assert wish.tolerance == pytest.approx(0.08)
+    percent = without(
+        text, b'value="100" unit="OHMS" tolPlus="8"', b'value="50" tolPercent="true" tolPlus="8"'
+    )
+    (other,) = read_ipc2581(percent).build.wishes
+    assert (other.ohm, other.tolerance) == pytest.approx((50.0, 0.08))
+    plain = without(text, b'value="100" unit="OHMS" tolPlus="8"', b'value="50" tolPlus="8"')
+    assert read_ipc2581(plain).build.wishes[0].tolerance == pytest.approx(0.16)
+
+
+@pytest.mark.parametrize(("unit", "hertz"), [("HZ", 1.0), ("KHZ", 1e3), ("MHZ", 1e6), ("GHZ", 1e9)])
+def test_a_material_says_where_it_was_measured(unit: str, hertz: float) -> None:
+    at = f'value="3.9" refValue="2.5" refUnit="{unit}"'.encode()
+    assert read_ipc2581(without(FOREIGN, b'value="3.9"', at)).build.layers[1].frequency == (
+        pytest.approx(2.5 * hertz)
+    )
+    unknown = at.replace(unit.encode(), b"TURNS")
+    assert math.isnan(
+        read_ipc2581(without(FOREIGN, b'value="3.9"', unknown)).build.layers[1].frequency
+    )
+
+
+def test_what_is_no_part_of_the_build_is_numbered_behind_it() -> None:
+    text = write_ipc2581(read_ipc2581(FOREIGN).build, base=FOREIGN)
+    numbers = {
+        e.get("layerOrGroupRef"): e.get("sequence")
+        for e in etree.fromstring(text).iter("{*}StackupLayer")
+    }
+    assert numbers == {"TOP": "1", "DIEL": "2", "GND": "3", "SILK": "4"}
+    group = next(etree.fromstring(text).iter("{*}StackupGroup"))
+    # In millimetres, as the file has it; what is left is not counted.
+    assert float(group.get("thickness")) == pytest.approx(0.18)
+    (stackup,) = etree.fromstring(text).iter("{*}Stackup")
+    assert float(stackup.get("overallThickness")) == pytest.approx(0.18)
+    assert stackup.get("tolPlus") == "0.02"
