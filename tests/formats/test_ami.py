@@ -307,6 +307,20 @@ def test_libraries_that_cannot_be_loaded(folder) -> None:
 
 
 @needs_compiler
+def test_a_waveform_goes_in_blocks_of_whole_bits(folder) -> None:
+    """The library answers with the length of each block; a last one that is shorter is sent too."""
+    body = "for (long i = 0; i < n; i++) w[i] = n; return 1;"
+    library = build(folder, "counting", HEAD + INIT % FINE + WAVE % body + CLOSE)
+    wave = np.ones(round(40 * BIT / STEP))
+    found = run_library(
+        library, "(x)", an_impulse(), step=STEP, bit_time=BIT, wave=wave, block_bits=16
+    )
+    block = round(16 * BIT / STEP)
+    wanted = [block] * (2 * block) + [len(wave) - 2 * block] * (len(wave) - 2 * block)
+    assert found.wave.tolist() == wanted
+
+
+@needs_compiler
 def test_what_a_library_prints_is_not_its_answer(folder) -> None:
     library = build(
         folder, "talker", HEAD + INIT % ('printf("{}\\n"); fflush(stdout);' + FINE) + CLOSE
@@ -372,6 +386,7 @@ def test_signals_go_out_and_come_back() -> None:
         ("time_s,value\n0,1\n1e-12,x\n", "no number", 3),
         ("time_s,value\n0,1\n1e-12,1,2\n", "3 values, 2", 3),
         ("time_s,value\n1e-12,1\n0,1\n", "do not rise", 3),
+        ("time_s,value\n0,1\n1e-12,1\n1e-12,2\n", "do not rise", 4),
         ("time_s,value\n0,nan\n", "not finite", 2),
         ("time_s,value\n0,1\n", "fewer than two", None),
     ],

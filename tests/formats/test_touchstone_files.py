@@ -205,6 +205,15 @@ def test_hdf5_and_back() -> None:
     assert file.reference == pytest.approx(np.full(4, 50.0))
 
 
+def test_what_lies_in_the_working_folder_is_no_module(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "h5py.py").write_text("raise SystemExit(7)")
+    monkeypatch.chdir(tmp_path)
+    data = write_network_hdf5(F, random_s(2), np.array([50.0]))
+    assert read_network_hdf5(data, "x.h5").ports == 2
+
+
 @settings(max_examples=12)
 @given(st.binary(max_size=200), st.integers(8, 2000))
 def test_hdf5_of_any_bytes(noise: bytes, at: int) -> None:

@@ -44,7 +44,8 @@ def _arrays(data: bytes, name: str) -> dict[str, NDArray[np.generic]]:
         raise InputError("is no HDF5", file=name, remedy=remedy)
     try:
         done = subprocess.run(
-            [sys.executable, "-m", "onda.formats.hdf5_child", _KIND],
+            # Nothing that lies in the working folder is taken for a module.
+            [sys.executable, "-P", "-m", "onda.formats.hdf5_child", _KIND],
             input=data,
             capture_output=True,
             check=False,
