@@ -108,6 +108,7 @@ def test_a_foreign_file_is_read() -> None:
     assert diel.material == "Any laminate"
     assert diel.tolerance == pytest.approx(0.1)
     assert found.left == ("SILK",)
+    assert read_ipc2581(without(FOREIGN, b'revision="B"', b'revision="B1"')).revision == "B1"
 
 
 def test_what_is_not_understood_stays() -> None:

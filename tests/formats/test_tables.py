@@ -135,6 +135,12 @@ def test_what_is_wrong_is_said_with_its_line(read, text, words) -> None:
     assert str(caught.value).startswith("table.csv")
 
 
+def test_a_missing_unit_is_told_with_those_that_there_are() -> None:
+    with pytest.raises(InputError) as told:
+        layers_from_csv(b"layer,kind,thickness [um],cover [ell]\nL1,signal,3,1\n")
+    assert told.value.remedy == "Put one in brackets: %, nothing."
+
+
 def test_outlines() -> None:
     text = b"body,role,x [mm],y [mm],material\nS,signal,0,0,\nS,signal,1,0,\nS,signal,0,1,\n"
     (body,) = outlines_from_csv(text)

@@ -351,11 +351,9 @@ class _Writer:
             (groups[0] if group is None else group).append(entry)
             entry.set("thickness", self._length(layer.thickness))
             spread = layer.tolerance * layer.thickness
-            for tolerance in ("tolPlus", "tolMinus"):
-                if not math.isnan(spread):
+            if not math.isnan(spread):
+                for tolerance in ("tolPlus", "tolMinus"):
                     entry.set(tolerance, self._length(spread))
-                elif entry.get(tolerance) is None and local(entry) == "StackupLayer":
-                    continue
             entry.set("sequence", str(k + 1))
             self._refer(entry, by_layer.get(name, []))
         for k, entry in enumerate(kept.values()):
