@@ -41,7 +41,14 @@ from onda.project.build.library import (
     user_materials,
 )
 from onda.project.build.limits_text import limit_text, step_text, with_limit, with_step
-from onda.project.build.stackup import CopperLayer, DielectricLayer, EtchLimit, Fabrication
+from onda.project.build.stackup import (
+    CopperLayer,
+    DielectricLayer,
+    EtchLimit,
+    Fabrication,
+    Material,
+    MaterialPoint,
+)
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity
 
@@ -117,6 +124,39 @@ def test_a_layer_comes_below_and_in_the_same_zones(project, kind) -> None:
     assert remove_layer(new, name) == project
 
 
+def test_a_layer_is_like_the_nearest_of_its_kind(project) -> None:
+    def has(below: str, kind, like: str) -> None:
+        new, name = add_layer(project, below, kind)
+        old = project.design.stackup.layer(like)
+        assert new.design.stackup.layer(name) == set_value(old, id=name)
+
+    for place in (
+        ("D78", "copper", "L8"),
+        ("L7", "dielectric", "D78"),
+        ("D45", "coating", "cover-bottom"),
+    ):
+        has(*place)
+
+
+def test_a_layer_where_a_drill_stops_stays(project) -> None:
+    """Though no via ends on it, and nothing is routed on it."""
+    stackup = project.design.stackup
+    back = tuple(set_value(v, backdrilled_to="L7") if v.id == "back" else v for v in stackup.vias)
+    with pytest.raises(InputError, match=r"vias Back.* end on L7"):
+        remove_layer(with_stackup(bare(project), vias=back), "L7")
+    gone = remove_layer(with_stackup(bare(project), vias=()), "L7")
+    assert "L7" not in ids(gone)
+
+
+def test_copper_that_leaves_a_zone_carries_nothing_there(project) -> None:
+    new = set_in_zone(bare(project), "tail", "L4", False)
+    assert new.design.stackup.zones[1].signal == ()
+    again = set_in_zone(new, "tail", "L4", True).design.stackup.zones[1]
+    assert (again.layers[-1], again.signal) == ("L4", ())
+    both = set_in_zone(bare(project), "tail", "L5", False).design.stackup.zones[1]
+    assert both.signal == ("L4",)
+
+
 def test_split_and_copy(project) -> None:
     new, name = split_layer(project, "D12")
     halves = [new.design.stackup.layer(x) for x in ("D12", name)]
@@ -178,6 +218,31 @@ def test_via_spans_come_and_go(project) -> None:
     span = new.design.stackup.vias[-1]
     assert (span.id, span.top, span.bottom) == (name, "L1", "L8")
     assert remove_via_span(new, name) == project
+
+
+def test_copper_covers_what_is_stated_or_what_is_usual(project: Project) -> None:
+    layer = project.design.stackup.layer("L1")
+    assert isinstance(layer, CopperLayer)
+    bare_one = set_value(layer, cover=None)
+    assert bare_one.copper_share == 0.3
+    assert set_value(bare_one, role="plane").copper_share == 0.85
+    stated = set_value(layer, cover=parse_quantity("42 %", "ratio"))
+    assert stated.copper_share == set_value(stated, role="plane").copper_share == 0.42
+
+
+def test_a_table_goes_before_the_stated_point_where_it_has_its_frequency(project: Project) -> None:
+    points = tuple(
+        MaterialPoint(at=parse_quantity(f"{f} GHz", "frequency"), dk=dk, df=0.01)
+        for f, dk in ((1, 4.1), (5, 4.0), (10, 3.9))
+    )
+    at = parse_quantity("5 GHz", "frequency")
+    plain = Material(id="m", name="m", dk=3.7, df=0.02, at=at)
+    assert plain.known == ((5e9, 3.7, 0.02),)
+    table = set_value(plain, points=points)
+    assert table.known == ((1e9, 4.1, 0.01), (5e9, 4.0, 0.01), (1e10, 3.9, 0.01))
+    between = set_value(table, at=parse_quantity("2 GHz", "frequency"))
+    assert between.known[1] == (2e9, 3.7, 0.02)
+    assert len(between.known) == 4
 
 
 def test_a_material_with_a_table_moves_as_a_whole(project) -> None:

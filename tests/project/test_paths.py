@@ -13,6 +13,7 @@ from onda.project.files import content_of, keep
 from onda.project.model import Project
 from onda.project.paths.edits import (
     TOPOLOGIES,
+    change_element,
     copy_element,
     insert_element,
     make_topology,
@@ -95,6 +96,41 @@ def test_topologies_keep_driver_and_trace(
     assert replace_object(project, new).design.path("trig") == new
 
 
+def test_topologies_share_out_the_trace_and_keep_their_loads(trig: Path, project: Project) -> None:
+    traces = [e.length.si for e in trig.all_elements if e.kind == "trace"]
+    total = sum(traces)
+    names = [r.name for r in trig.receivers.values()]
+
+    def laid(kind: str, loads: int) -> Path:
+        return make_topology(trig, kind, loads, project.design)
+
+    def lengths(elements) -> list[float]:
+        return [e.length.si / total for e in elements if e.kind == "trace"]
+
+    def near(*shares: float):
+        # Lengths are written to three digits.
+        return pytest.approx(shares, rel=6e-3)
+
+    star = laid("star", 3)
+    assert lengths(star.elements) == near(0.02, 0.5)
+    assert [lengths(e.elements) for e in star.elements if isinstance(e, Branch)] == [near(0.5)] * 2
+    chain = laid("chain", 4)
+    assert lengths(chain.elements) == near(*[0.25] * 4)
+    assert not any(lengths(e.elements) for e in chain.elements if isinstance(e, Branch))
+    fly = laid("fly-by", 4)
+    assert lengths(fly.elements) == near(*[0.25] * 4)
+    assert [lengths(e.elements) for e in fly.elements if isinstance(e, Branch)] == [near(0.04)] * 3
+    tee = laid("tee", 4)
+    assert lengths(tee.elements) == near(0.5, 0.25, 0.08)
+    (one, *_) = [e for e in tee.elements if isinstance(e, Branch)]
+    assert lengths(one.elements) == near(0.25, 0.08)
+    # Loads that were there stay in their order, those that come are called on.
+    assert [r.name for r in laid("chain", len(names)).receivers.values()][:-1] == names[:-1]
+    more = [r.name for r in laid("chain", len(names) + 2).receivers.values()]
+    assert more[: len(names) - 1] == names[:-1]
+    assert len(set(more)) == len(names) + 2
+
+
 @pytest.mark.parametrize(
     ("kind", "n", "words"), [("ring", 3, "no topology"), ("star", 1, "2 to 32")]
 )
@@ -107,6 +143,12 @@ def test_a_straight_run_has_one_layer_and_no_via(trig: Path) -> None:
     new = straight_run(trig)
     assert {e.kind for e in new.all_elements} == {"resistor", "trace", "branch"}
     assert {e.layer for e in new.all_elements if e.kind == "trace"} == {"L1"}
+    # The class of the first trace is on its layer; that of another one may not be.
+    traces = [e for e in trig.all_elements if e.kind == "trace"]
+    mixed = change_element(trig, set_value(traces[-1], line_class="memory"))
+    assert {e.line_class for e in straight_run(mixed).all_elements if e.kind == "trace"} == {
+        traces[0].line_class
+    }
 
 
 def test_terminations_and_models_go_where_they_are_put(trig: Path) -> None:

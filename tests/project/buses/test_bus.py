@@ -40,6 +40,24 @@ def test_the_byte_is_kept_as_it_is(project: Project, byte0: Bus) -> None:
         remove_object(project, Ref("path", "mem-dq"))
 
 
+def test_signals_of_a_lane_stand_together_in_the_order_of_their_strobes(byte0: Bus) -> None:
+    signals = {s.id: s for s in byte0.signals}
+    mixed = ("DQS0", "CK", "A1", "DQ3", "A0", "DQ1", "A2")
+    bus = set_value(byte0, signals=tuple(signals[n] for n in mixed))
+    assert [s.id for s in bus.data] == ["DQ3", "DQ1", "A1", "A0", "A2"]
+
+
+def test_a_sender_takes_its_skew_and_its_jitter(byte0: Bus) -> None:
+    sheet = TimingSheet(skew=q("20 ps", "time"), jitter=q("7 ps", "time"))
+    address = TimingSheet(skew=q("31 ps", "time"))
+    device = set_value(byte0.devices[0], sheet=sheet, address_sheet=address)
+    assert device.takes_from("data") == pytest.approx(27e-12)
+    assert device.takes_from("address") == pytest.approx(31e-12)
+    # Without a sheet for address it is as over data.
+    assert set_value(device, address_sheet=None).takes_from("address") == pytest.approx(27e-12)
+    assert set_value(device, sheet=None, address_sheet=None).takes_from("data") == 0.0
+
+
 @pytest.mark.parametrize(
     ("change", "words"),
     [
