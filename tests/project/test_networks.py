@@ -28,6 +28,7 @@ from onda.project.networks.edits import (
     swap_ports,
     swap_wires,
     toggle_remedy,
+    without_fixtures,
 )
 from onda.project.networks.limit_sets import (
     LimitSet,
@@ -41,6 +42,7 @@ from onda.project.networks.limit_sets import (
     shipped_sets,
 )
 from onda.project.networks.network import ChainPiece, ChainSource, Network
+from onda.project.quantities import parse_quantity
 from onda.project.requirement_edits import require, set_limit
 from onda.project.requirements import LimitPiece
 from onda.project.store import dumps, loads
@@ -344,3 +346,27 @@ def test_a_range_belongs_to_a_curve() -> None:
         LimitSet(name="a", limits=(SetLimit(measure="ild", ranges=(LimitPiece(
             start=range_of("1 to 2 GHz: <= 0").start, stop=range_of("1 to 2 GHz: <= 0").stop,  # type: ignore[union-attr]
         ),)),))  # fmt: skip
+
+
+def test_a_measurement_without_its_fixtures_is_a_chain_without_their_halves(project) -> None:
+    """The left half is taken from the left, the right one from the right; both are as wide and as
+    fast as what was measured."""
+    own, part = add_file_network(project, "part.s4p", "1" * 64, 4)
+    own, through = add_file_network(own, "two.s4p", "2" * 64, 4)
+    own = replace_object(
+        own, set_value(own.design.network(part.id), rate=parse_quantity("12 Gb/s", "data rate"))
+    )
+    made, ref = without_fixtures(own, part.id, through.id)
+    new = made.design.network(ref.id)
+    assert new.name == "part, fixtures off"
+    assert (new.lane, new.rate) == ("pair", own.design.network(part.id).rate)
+    left, middle, right = chain_of(new).pieces
+    assert (middle.network, middle.removed) == (part.id, False)
+    for piece, side in ((left, "left"), (right, "right")):
+        assert piece.removed
+        half = made.design.network(piece.network)
+        assert (half.source.of, half.source.side, half.source.like) == (through.id, side, part.id)
+        assert half.lane == "pair"
+    assert loads(dumps(made)).design.network(ref.id) == new
+    with pytest.raises(KeyError, match="nothing"):
+        without_fixtures(own, "nothing", through.id)

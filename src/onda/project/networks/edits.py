@@ -84,7 +84,7 @@ def without_fixtures(project: Project, measured: str, through: str) -> tuple[Pro
 
     Raises
     ------
-    InputError : there is no such network
+    KeyError : there is no such network
     """
     network, two = project.design.network(measured), project.design.network(through)
     halves = []
