@@ -173,3 +173,43 @@ def test_numbers_of_lanes_that_are_none(project, lanes, words) -> None:
 def test_a_board_without_classes_says_what_comes_first() -> None:
     with pytest.raises(InputError, match="there is none yet"):
         cook(RECIPES["group"], empty_project("x"), {})
+
+
+@pytest.mark.parametrize(
+    ("group", "layers", "piece", "start", "pitch"),
+    [
+        # At the beginning they come from the outer layer that is further away.
+        ("converter-lanes", ("L3", "L3", "L3", "L3"), "F1", "L8", 2e-3),
+        ("converter-lanes", ("L6", "L6", "L6", "L6"), "F1", "L1", 2e-3),
+        ("memory-byte", ("L1", "L1"), "C1", "L8", 1e-3),
+        # Elsewhere from the layer before.
+        ("memory-byte", ("L1", "L3"), "F1", None, 1e-3),
+        ("converter-lanes", ("L3", "L3", "L6", "L6"), "C2", None, 2e-3),
+    ],
+)
+def test_vias_to_begin_with(
+    project, group: str, layers: tuple[str, ...], piece: str, start: str | None, pitch: float
+) -> None:
+    found = project.design.group(group)
+    laid = set_value(
+        found,
+        pieces=tuple(set_value(p, layer=n) for p, n in zip(found.pieces, layers, strict=True)),
+    )
+    vias = edits.usual_vias(project.design, laid, piece)
+    assert vias.from_layer == start
+    assert vias.pitch.si == pytest.approx(pitch)
+
+
+def test_vias_between_pieces_of_one_layer_are_none(project) -> None:
+    with pytest.raises(InputError, match="both run on L3"):
+        edits.usual_vias(project.design, project.design.group("converter-lanes"), "C1")
+
+
+def test_pins_go_with_their_lane(project) -> None:
+    group = project.design.group("memory-byte")
+    sends, hears = (tuple(f"{side}{k}" for k in range(8)) for side in "AB")
+    pinned = set_value(group, driver_pins=sends, listener_pins=hears)
+    less = edits.remove_lane(pinned, group.lanes[2].id)
+    assert less.driver_pins == (*sends[:2], *sends[3:])
+    assert less.listener_pins == (*hears[:2], *hears[3:])
+    assert [x.id for x in less.lanes] == [x.id for k, x in enumerate(group.lanes) if k != 2]
