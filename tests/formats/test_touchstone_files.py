@@ -205,6 +205,15 @@ def test_hdf5_and_back() -> None:
     assert file.reference == pytest.approx(np.full(4, 50.0))
 
 
+@pytest.mark.parametrize(
+    "text",
+    ["1e5", "1e+5", "1E-5", "1d5", "2.5D+03", "-.5e1", "+7.25e-2", "1.e2", "4e0", "3e22", "3e-22"],
+)
+def test_every_way_to_write_a_number(text: str) -> None:
+    plain = text.lower().replace("d", "e")
+    assert scanned(text.encode())[0] == [float(plain)]
+
+
 def test_what_lies_in_the_working_folder_is_no_module(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
