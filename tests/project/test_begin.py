@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from onda.errors import InputError
+from onda.project.base import set_value
 from onda.project.begin import empty_project, from_build_file, from_template
 from onda.project.build.files import write_build
 from onda.project.build.stackup import CopperLayer, DielectricLayer
@@ -15,6 +16,7 @@ from onda.project.edits import remove_object
 from onda.project.kind import Ref
 from onda.project.kinds import KINDS, find
 from onda.project.model import Project
+from onda.project.quantities import parse_quantity
 from onda.project.recipe import cook, defaults
 from onda.project.recipes import RECIPES
 from onda.project.requirement_edits import around_target, drop_requirement, require
@@ -154,6 +156,29 @@ def test_a_class_has_its_limits_on_every_layer(board: Project) -> None:
         # A width that can be etched, to begin with.
         assert t.width.si >= 90e-6
         assert t.gap is None
+
+
+def test_a_width_to_begin_with_follows_the_dielectric_and_what_can_be_etched(
+    project: Project,
+) -> None:
+    """In the demo L1 lies 102 um above its plane, L3 127 and 142 um from its two."""
+
+    def widths(own: Project) -> dict[str, float]:
+        made, ref = cook(RECIPES["line"], own, {"target": "50 ohm", "layers": "L1,L3"})
+        return {t.layer: t.width.si for t in made.design.line_class(ref.id).on}
+
+    assert widths(project) == pytest.approx({"L1": 1.8 * 102e-6, "L3": 0.9 * 127e-6}, rel=5e-3)
+    stackup = project.design.stackup
+    coarse = set_value(
+        stackup.fabrication,
+        etch=tuple(
+            set_value(e, width=parse_quantity("150 um", "length")) for e in stackup.fabrication.etch
+        ),
+    )
+    design = set_value(project.design, stackup=set_value(stackup, fabrication=coarse))
+    assert widths(set_value(project, design=design)) == pytest.approx(
+        {"L1": 1.8 * 102e-6, "L3": 150e-6}, rel=5e-3
+    )
 
 
 def test_a_pair_makes_a_differential_path(board: Project) -> None:

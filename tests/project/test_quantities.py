@@ -158,6 +158,10 @@ def test_text_and_si_must_agree() -> None:
     with pytest.raises(Exception, match="disagree"):
         read_quantity({"text": "1 mm", "si": 0.002}, "length")
     assert read_quantity({"text": "1 mm", "si": 0.001}, "length").si == 1e-3
+    # To nine digits, as it is written.
+    with pytest.raises(Exception, match="disagree"):
+        read_quantity({"text": "1 mm", "si": 1.00001e-3}, "length")
+    assert read_quantity({"text": "1 mm", "si": 1.0000000001e-3}, "length").si == 1e-3
 
 
 def test_the_usual_units_are_those_of_the_registry(monkeypatch: pytest.MonkeyPatch) -> None:
