@@ -24,8 +24,9 @@ def test_the_smallest_step_of_four_levels_is_that_share_of_an_even_one(
     steps = np.diff(four.levels)
     assert (four.levels[0], four.levels[-1]) == (-1.0, 1.0)
     assert steps.min() / (2.0 / 3.0) == pytest.approx(mismatch)
-    # The outer steps are alike, the middle one takes what they leave.
+    # The outer steps are the small ones and alike, the middle one takes what they leave.
     assert steps[0] == pytest.approx(steps[2])
+    assert steps[1] >= steps[0] * (1.0 - 1e-9)
     assert steps.sum() == pytest.approx(2.0)
 
 

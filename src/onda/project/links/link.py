@@ -166,6 +166,6 @@ class Link(Frozen):
         """Of the symbols, rising, the outer ones -1 and 1."""
         if self.modulation == "nrz":
             return -1.0, 1.0
-        # The inner levels come nearer to the middle: the smallest step is that share of a third.
+        # The outer steps are the small ones, as where a driver saturates: that share of a third.
         inner = 1.0 - 2.0 / 3.0 * self.mismatch.si
         return -1.0, -inner, inner, 1.0
