@@ -275,7 +275,7 @@ def test_spacing_that_holds_is_found_and_holds(project) -> None:
     assert (low, high) == pytest.approx((0.5 * 172e-6, 40 * 172e-6))
     found = GROUP_SEARCH.run(SearchInputs(inputs, limits, "spacing", 150e-6, 900e-6), Control())
     assert found.words == (
-        f"From {found.found * 1e6:.4g} um apart every limit holds; below, arrival moved by "
+        f"From {found.found * 1e6:.4g} µm apart every limit holds; below, arrival moved by "
         "neighbours fails."
     )
     holds = GROUP.run(with_spacing(inputs, found.found), Control())

@@ -83,7 +83,7 @@ def test_the_smallest_spacing_that_holds(
     assert found.margins == pytest.approx(1.0 - 7.7e-4 / found.tried)
     assert (found.what, found.limiting) == ("spacing", "lane_noise")
     assert found.words == (
-        f"From {found.found * 1e6:.4g} um apart every limit holds; below, crosstalk noise fails."
+        f"From {found.found * 1e6:.4g} µm apart every limit holds; below, crosstalk noise fails."
     )
     # All but the last is quick.
     assert [fine for _, fine in drawn.seen] == [False] * (len(drawn.seen) - 1) + [True]
