@@ -186,7 +186,7 @@ def test_a_split_keeps_the_room_and_the_impedance(split) -> None:
         assert one.z == pytest.approx(now.z, rel=0.01)
     assert split.best.margin == max(s.margin for s in split.splits)
     assert split.best.margin > now.margin
-    assert f"lines of {split.best.width / UM:.4g} um" in split.words
+    assert f"lines of {split.best.width / UM:.4g} µm" in split.words
 
 
 def test_a_split_taken_has_the_margin_that_was_told(project, split) -> None:
