@@ -89,6 +89,15 @@ def test_the_smallest_spacing_that_holds(
     assert [fine for _, fine in drawn.seen] == [False] * (len(drawn.seen) - 1) + [True]
 
 
+def test_a_spacing_from_a_millimetre_on_is_told_in_millimetres(
+    monkeypatch: pytest.MonkeyPatch, group: GroupInputs
+) -> None:
+    found = searched(monkeypatch, group, Drawn(2.5e-3), "spacing")
+    assert found.words == (
+        f"From {found.found * 1e3:.4g} mm apart every limit holds; below, crosstalk noise fails."
+    )
+
+
 def test_the_longest_length_that_holds(monkeypatch: pytest.MonkeyPatch, group: GroupInputs) -> None:
     found = searched(monkeypatch, group, Drawn(2.3e-3), "length")
     assert 2.3e-3 * 0.995 <= found.found <= 2.3e-3
