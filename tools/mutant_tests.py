@@ -78,17 +78,17 @@ def _inside(source: str) -> set[int]:
     return out
 
 
-def _then(line: int, source: str, before: str) -> int:
-    """Where a line stood when lines were measured; the one above it where it is new."""
+def _then(lines: range, source: str, before: str) -> list[int]:
+    """Where lines stood when they were measured; for a new one, the line above it."""
     if source == before:
-        return line
-    now, then = source.splitlines(), before.splitlines()
-    at = 1
-    for block in difflib.SequenceMatcher(None, now, then, autojunk=False).get_matching_blocks():
-        if block.a >= line:
-            break
-        at = block.b + min(line - block.a, max(block.size, 1))
-    return at
+        return list(lines)
+    matcher = difflib.SequenceMatcher(None, source.splitlines(), before.splitlines(), False)
+    out = []
+    for line in lines:
+        above = [b for b in matcher.get_matching_blocks() if b.a < line]
+        last = above[-1] if above else None
+        out.append(last.b + min(line - last.a, max(last.size, 1)) if last else 1)
+    return out
 
 
 @dataclass(frozen=True)
@@ -137,7 +137,7 @@ class Touched:
         first, last, touchable = _statement(source, line)
         before = self.sources.get(module, source)
         by_line = self.lines.get(module, {})
-        then = [_then(k, source, before) for k in range(first, last + 1)]
+        then = _then(range(first, last + 1), source, before)
         found = set[str]().union(*(by_line.get(k, set()) for k in then))
         # What runs in a process of its own is touched by tests that are not seen to do so.
         seen = any(by_line.get(k) for k in _inside(before))
