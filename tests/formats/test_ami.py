@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import resource
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +15,7 @@ from typer.testing import CliRunner
 
 from onda.cli.main import app
 from onda.errors import InputError
+from onda.formats.ami import child
 from onda.formats.ami.parameters import AmiFile, read_ami
 from onda.formats.ami.run import AmiLimits, run_library
 from onda.formats.ami.session import run_model
@@ -283,6 +285,17 @@ def test_what_goes_wrong_inside_is_one_sentence(folder, kind) -> None:
         )  # fmt: skip
     assert words in str(told.value)
     assert "\n" not in str(told.value)
+
+
+def test_what_starting_took_is_not_taken_from_a_librarys_time(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    set_to: dict[int, tuple[int, int]] = {}
+    monkeypatch.setattr(resource, "setrlimit", set_to.__setitem__)
+    monkeypatch.setattr(child.time, "process_time", lambda: 3.2)
+    child._limits(512, 2)
+    assert set_to[resource.RLIMIT_CPU] == (6, 7)
+    assert set_to[resource.RLIMIT_AS] == (512 * 2**20, 512 * 2**20)
 
 
 @needs_compiler
