@@ -100,19 +100,81 @@ def test_low_down_a_boxed_trace_is_quasi_static() -> None:
     assert eeff[1] > eeff[0]
 
 
+WIDE, HIGH, FILLED_ER = 3 * MM, 1.4 * MM, 4.0
+HALF_FILLED = CrossSection(
+    (Layer(0.0, HIGH / 2, FILLED_ER, "fill"),),
+    (Conductor("wall", rectangle(0, 0, WIDE, HIGH), "shield"),),
+)
+
+
+def half_filled_cut_offs(top: float) -> list[tuple[float, str]]:
+    """Exact cut-offs of a guide filled in its lower half: at cut-off nothing varies along it, and
+    across the width all goes by sine or cosine; over the height two pieces of wave meet in the
+    middle, H and its slope over er, or E and its slope (Collin, Field Theory of Guided Waves
+    (1991), section 6.1)."""
+    half = 0.5 * HIGH
+
+    def cotangent(k: complex) -> complex:
+        return 1.0 / half if k == 0.0 else k / np.tan(k * half)
+
+    def mismatch(kind: str, m: int, f: float) -> float:
+        k2, across = (2 * math.pi * f / C0_M_PER_S) ** 2, (m * math.pi / WIDE) ** 2
+        low, high = (np.sqrt(complex(er * k2 - across)) for er in (FILLED_ER, 1.0))
+        if kind == "E":
+            return float((cotangent(low) + cotangent(high)).real)
+        return float((low * np.tan(low * half) / FILLED_ER + high * np.tan(high * half)).real)
+
+    found = []
+    grid = np.linspace(1e9, top, 4000)
+    for kind, first in (("H", 0), ("E", 1)):
+        for m in range(first, 9):
+            values = [mismatch(kind, m, f) for f in grid]
+            for a, b, u, v in zip(grid, grid[1:], values, values[1:], strict=False):
+                # A pole turns the sign too; there the mismatch is large.
+                if u * v < 0.0:
+                    f = brentq(lambda x, kind=kind, m=m: mismatch(kind, m, x), a, b, xtol=1e3)
+                    if abs(mismatch(kind, m, f)) < 1.0:
+                        found.append((f, kind))
+    return sorted(found)
+
+
 def test_half_filled_guide_against_its_transcendental_equation() -> None:
-    """LSE modes do not depend on the side of the filling's boundary (Collin (1991), 6.1): the
-    lowest cut-off of a guide filled in its lower half is that of the two shorted lines in series.
-    """
-    w, h, er = 3 * MM, 1.4 * MM, 4.0
-    section = CrossSection(
-        (Layer(0.0, h / 2, er, "fill"),), (Conductor("wall", rectangle(0, 0, w, h), "shield"),)
+    top = 130e9
+    exact = half_filled_cut_offs(top)
+    _, modes = cut_offs(HALF_FILLED, top)
+    for kind in ("H", "E"):
+        wanted = [f for f, which in exact if which == kind]
+        assert len(wanted) >= 4
+        assert [m.frequency for m in modes if m.kind == kind] == pytest.approx(wanted, rel=2e-3)
+
+
+def test_across_a_boundary_the_electric_field_jumps_as_it_must() -> None:
+    """What runs along the boundary of a filling is the same on both sides of it; what crosses it is
+    smaller in the filling by its permittivity."""
+    mesh, modes = cut_offs(HALF_FILLED, 60e9)
+    (lowest, *_) = [m for m in modes if m.kind == "H"]
+    picture = mode_fields(mesh, lowest, across=60)
+    assert picture.along_is == "H"
+    up = np.unique(picture.points[:, 1])
+    below, above = up[up < 0.5 * HIGH][-1], up[up > 0.5 * HIGH][0]
+    inside, outside = (np.abs(picture.electric[picture.points[:, 1] == y]) for y in (below, above))
+    strong = inside[:, 1] > 0.5 * inside[:, 1].max()
+    assert strong.sum() > 10
+    assert outside[strong, 1] / inside[strong, 1] == pytest.approx(FILLED_ER, rel=0.1)
+
+
+def test_waves_that_are_short_against_the_section_have_small_triangles() -> None:
+    top = 450e9
+    _, modes = cut_offs(GUIDE, top, most=60)
+    exact = sorted(
+        0.5 * C0_M_PER_S * math.hypot(m / (3 * MM), n / (1.3 * MM))
+        for m in range(1, 10)
+        for n in range(1, 5)
     )
-    # At cut-off with H along the line and no variation across: only across the width it varies,
-    # so bounds by the empty and the full guide hold for the lowest mode.
-    empty = 0.5 * C0_M_PER_S / w
-    _, modes = cut_offs(section, empty)
-    assert empty / math.sqrt(er) < modes[0].frequency < empty
+    found = [m.frequency for m in modes if m.kind == "E"]
+    wanted = [f for f in exact if f < top]
+    assert len(wanted) > 15
+    assert found == pytest.approx(wanted, rel=5e-4)
 
 
 def test_triangles_fill_exactly_what_is_inside() -> None:
