@@ -169,6 +169,31 @@ def test_the_order_does_not_grow_with_delay_and_nothing_makes_energy() -> None:
     assert through.delay == pytest.approx(0.2 * 6.2e-9, rel=0.03)
 
 
+@pytest.mark.parametrize("first", [0, 1])
+def test_what_arrivals_cannot_follow_is_kept_as_it_is(first: int) -> None:
+    """Noise, which is no wave: the model meets it at every point, and its level at rest."""
+    frequency = 50e6 * np.arange(first, 601)
+    random = np.random.default_rng(8)
+    s = sampled(lossy(0.1), frequency)
+    noise = random.normal(size=s.shape) + 1j * random.normal(size=s.shape)
+    s = s + 1e-3 * noise * (frequency > 0.0)[:, None, None]
+    model = fit_arrivals(frequency, s)
+    missed = s - model.smooth_at(2j * np.pi * frequency)
+    assert np.abs(missed).max() > 2e-3
+    assert model.step == pytest.approx(50e6)
+    assert model.rest[first:601] == pytest.approx(missed, abs=1e-12)
+    rest = model.dc - model.smooth_at(np.zeros(1, complex))[0].real
+    assert model.rest[0] == pytest.approx(rest, abs=1e-12)
+
+
+def test_without_a_point_at_rest_nothing_flows_to_a_return_that_is_not_there() -> None:
+    """Of a line alone, equal voltages at both ends drive no current: 0.68 ohm between them."""
+    frequency = 50e6 * np.arange(1, 601)
+    model = fit_arrivals(frequency, sampled(lossy(0.1), frequency))
+    assert model.dc.sum(axis=1) == pytest.approx([1.0, 1.0], abs=1e-12)
+    assert model.dc[0, 0] == pytest.approx(0.68 / 100.68, abs=0.01)
+
+
 def test_what_is_no_network_is_refused() -> None:
     for f in ([1e9, 2e9], [1e9, 3e9, 2e9, 4e9]):
         with pytest.raises(NotPhysical, match="points"):
