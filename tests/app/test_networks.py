@@ -625,7 +625,9 @@ def test_fields_take_units_and_refuse_nonsense(window: MainWindow) -> None:
     form.lane.setCurrentIndex(form.lane.findData("single"))
     form.lane.activated.emit(1)
     assert window.settle(60_000)
-    assert networks.result.lane_count == 2
+    assert not networks.result.pair
+    assert len(networks.result.ports) == 4
+    assert [figures.lane for figures in networks.result.lanes] == [0, 1]
 
 
 def test_the_stage_without_networks_says_what_to_do(make_window, project) -> None:

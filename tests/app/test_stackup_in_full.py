@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from onda.project.base import set_value
 from onda.project.build.library import user_materials
@@ -266,13 +267,50 @@ def test_own_materials(stackup, tmp_path: Path) -> None:
     page.list.setCurrentRow(0)
     page.keep.click()
     assert [r.name for r in user_materials()] == ["Low-loss prepreg"]
+    # From the project's place in the list nothing else is said of the button.
+    assert page.use.text() == f"Use for {stage.subject.element}"
+
+
+def buttons_of(page) -> dict[str, QPushButton]:
+    return {b.text(): b for b in page.findChildren(QPushButton)}
+
+
+def test_tables_of_materials_are_read_and_written(stackup, tmp_path: Path, monkeypatch) -> None:
+    window, stage = stackup
+    window.selection.choose_element(f"via:{stage.stackup.vias[0].id}")
+    stage.show_materials()
+    page = stage.materials
     table = tmp_path / "m.csv"
-    table.write_text("material,frequency [GHz],Dk,Df\nHouse core,1,3.9,0.01\n")
-    assert page.read_csv(table) == "1 materials added to your own"
-    page.show_for("D12")
+    table.write_text(
+        "material,frequency [GHz],Dk,Df\nHouse core,1,3.9,0.01\nHouse core,10,3.8,0.011\n"
+    )
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(table), ""))
+    buttons_of(page)["Read table…"].click()
+    assert stage.surface.problem.text() == "Added to your own: 1 from m.csv"
+    assert page.use.text() == "Add to the project"
     page.filter.setText("house core mine")
     assert page.list.count() == 1
-    assert b"Low-loss prepreg,1,3.667" in page.csv_of_project()
+    points = [(p.at.si, p.dk, p.df) for p in page.entry.make("x").points]
+    assert points == [(1e9, 3.9, 0.01), (10e9, 3.8, 0.011)]
+    # A table that nothing can be made of leaves what is there, and says its line.
+    table.write_text("material,frequency [GHz],Dk,Df\nHouse core,1,much,0.01\n")
+    buttons_of(page)["Read table…"].click()
+    assert "m.csv" in page.problem.text()
+    assert "line 2" in page.problem.text()
+    assert [r.name for r in user_materials()] == ["House core"]
+    out = tmp_path / "out.csv"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(out), ""))
+    buttons_of(page)["Write table…"].click()
+    assert stage.surface.problem.text() == "Written: out.csv"
+    assert not page.problem.isVisibleTo(page)
+    written = out.read_text().splitlines()
+    assert written[0].startswith("material,frequency [GHz],Dk,Df")
+    assert any(line.startswith("Low-loss prepreg,1,3.667") for line in written)
+    # It can be read again.
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(out), ""))
+    buttons_of(page)["Read table…"].click()
+    names = {m.name for m in window.document.project.design.materials}
+    assert {r.name for r in user_materials()} == {"House core"} | names
 
 
 @pytest.mark.parametrize("key", ["ipc2581-c", "layers", "pdf", "svg", "rules"])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -208,6 +209,18 @@ def test_merit_is_power_over_power() -> None:
     assert two.db - four.db == pytest.approx(10 * math.log10(9 * 5 / 9), abs=0.01)
 
 
+def test_a_gain_control_raises_what_others_bring_too() -> None:
+    """All that comes in is multiplied alike: only noise of the sampler itself counts for less."""
+    p = pulse()
+    other = SampledPulse(0.05 * p.samples, p.step)
+    plain = merit(Chain(), p, [other], UI)
+    raised = merit(Chain(gain_to=3.0 * plain.main), p, [other], UI)
+    assert raised.main == pytest.approx(3.0 * plain.main)
+    assert raised.interference == pytest.approx(3.0 * plain.interference)
+    assert raised.crosstalk == pytest.approx(3.0 * plain.crosstalk)
+    assert raised.db == pytest.approx(plain.db)
+
+
 def test_jitter_counts_by_the_slope() -> None:
     p = pulse()
     found = merit(Chain(), p, [], UI, jitter=0.01 * UI)
@@ -231,6 +244,9 @@ def test_the_best_setting_is_the_one_of_most_merit() -> None:
     assert found.db == max(values)
     assert chain == chains[int(np.argmax(values))]
     assert chain != chains[0]
+    # Of equal ones the first, which is the one with fewer taps where they are listed so.
+    alike = [Chain(), Chain(taps=(1.0, 0.0))]
+    assert best_chain(alike, p, [], UI)[0] is alike[0]
     with pytest.raises(NotPhysical):
         best_chain([], p, [], UI)
 
@@ -251,3 +267,5 @@ def test_what_is_taken_away_for_comparison() -> None:
     assert chain.without_continuous.poles == ()
     assert chain.without_continuous.decisions == 3
     assert chain.bare == Chain() != chain
+    # A gain control is no equaliser.
+    assert replace(chain, gain_to=0.3).bare == Chain(gain_to=0.3)

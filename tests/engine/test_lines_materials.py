@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -11,8 +12,13 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 from scipy.optimize import nnls
 
-from onda.engine.lines import CapacitancePart, Line, lossless_line
-from onda.engine.materials import ConstantDielectric, WidebandDebye, _not_negative
+from onda.engine.lines import CapacitancePart, Ladder, Line, lossless_line
+from onda.engine.materials import (
+    ConstantDielectric,
+    WidebandDebye,
+    _not_negative,
+    fit_dielectric,
+)
 from onda.errors import NotPhysical
 
 GHZ = 1e9
@@ -71,6 +77,22 @@ def test_impossible_dielectrics_are_refused(er: float, df: float, f: float, word
         WidebandDebye.through(er, df, f)
 
 
+def test_a_table_may_rise_by_its_scatter_and_no_more() -> None:
+    def table(last: float) -> tuple[tuple[float, float, float], ...]:
+        return ((1e9, 4.0, 0.02), (5e9, 3.9, 0.02), (10e9, last, 0.02))
+
+    assert fit_dielectric(table(3.9 * 1.018)).dk_error < 0.03
+    with pytest.raises(NotPhysical, match="causal: level or falling"):
+        fit_dielectric(table(3.9 * 1.025))
+
+
+def test_a_table_without_loss_is_met_by_its_mean() -> None:
+    fit = fit_dielectric(((1e9, 4.0, 0.0), (5e9, 3.9, 0.0), (10e9, 3.8, 0.0)))
+    assert fit.model == ConstantDielectric(pytest.approx(3.9))
+    assert fit.dk_error == pytest.approx(3.9 / 3.8 - 1.0)
+    assert fit.df_error == 0.0
+
+
 def test_constant_dielectric_is_constant() -> None:
     assert ConstantDielectric(3.3).permittivity(np.array([1j, 1e9j])) == pytest.approx(3.3)
 
@@ -119,11 +141,30 @@ def test_scaled_line_keeps_its_wave() -> None:
     assert z2 == pytest.approx(2 * z1)
 
 
+def test_scaled_line_keeps_what_leaks() -> None:
+    """A conductance that no frequency changes is most of what a slow wave loses."""
+    line = replace(lossy(), g_dc=2e-3)
+    s = 2j * np.pi * np.array([1e4, 1e6])
+    g1, z1 = line.propagation(s)
+    g2, z2 = line.scaled(2.0).propagation(s)
+    assert g2 == pytest.approx(g1)
+    assert z2 == pytest.approx(2 * z1)
+
+
+@pytest.mark.parametrize("above", [30.0, 1e3, 3e4, 1e6])
+def test_poles_far_above_are_still_what_they_are(above: float) -> None:
+    """To a hundred-thousandth of each term, whatever stands beside it."""
+    s = 2j * np.pi * np.array([1e7, 1e9])
+    pole = above * abs(s[-1])
+    exact = 3.0 * s / (s + pole)
+    assert Ladder((pole,), (3.0,)).impedance(s) == pytest.approx(exact, rel=2e-5)
+
+
 def test_delay_and_attenuation_have_their_units() -> None:
     line = lossless_line(50.0, 6e-9)
     assert line.delay_per_m(GHZ) == pytest.approx(6e-9)
     assert line.attenuation_db_per_m(np.array([GHZ])) == pytest.approx(0.0, abs=1e-9)
-    assert line.is_lossless
+    assert line.s_parameters(np.array([GHZ]), 0.1)[0, 0, 0] == pytest.approx(0.0, abs=1e-12)
     decay = lossy().attenuation_db_per_m(np.array([GHZ, 10 * GHZ]))
     assert 2 < decay[0] < decay[1] < 60
 

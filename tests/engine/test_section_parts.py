@@ -12,7 +12,7 @@ from onda.engine.constants import COPPER_RESISTIVITY_OHM_M, MU0_H_PER_M
 from onda.engine.section import Conductor, CrossSection, solve_section
 from onda.engine.section.field import field_lines
 from onda.engine.section.fit import fit_dimension
-from onda.engine.section.geometry import inside_polygon, polygon_area
+from onda.engine.section.geometry import Region, inside_polygon, polygon_area
 from onda.engine.section.modes import pair_modes, single_mode
 from onda.engine.section.resistance import resistance
 from onda.engine.section.structures import Coating, Slab, TraceShape, trace_section
@@ -70,6 +70,25 @@ def test_pair_is_drawn_with_its_gap_between_the_bases() -> None:
 def test_overlapping_coatings_of_a_tight_pair_are_no_problem() -> None:
     section = trace_section(replace(TRACE, gap=15 * UM), below=(BOARD,), coating=MASK)
     assert pair_modes(solve_section(section, wanted_error=5e-3)).odd.z0 > 10
+
+
+def test_of_regions_that_overlap_the_later_one_counts() -> None:
+    """Drawn whole and then overlaid, or cut out by hand: the same section."""
+    bare = microstrip(60 * UM, 4.0, 100 * UM)
+    low, high = 100 * UM, 240 * UM
+    across = ((-400 * UM, low), (400 * UM, low), (400 * UM, high), (-400 * UM, high))
+    middle = ((-120 * UM, low), (120 * UM, low), (120 * UM, high), (-120 * UM, high))
+    left = ((-400 * UM, low), (-120 * UM, low), (-120 * UM, high), (-400 * UM, high))
+    right = tuple((-x, y) for x, y in reversed(left))
+
+    def over(*regions: Region) -> float:
+        return z_of(replace(bare, regions=regions))
+
+    apart = over(Region(left, 3.0, "a"), Region(right, 3.0, "a"), Region(middle, 9.0, "b"))
+    assert over(Region(across, 3.0, "a"), Region(middle, 9.0, "b")) == pytest.approx(
+        apart, rel=2e-3
+    )
+    assert over(Region(middle, 9.0, "b"), Region(across, 3.0, "a")) > 1.02 * apart
 
 
 @pytest.mark.parametrize(

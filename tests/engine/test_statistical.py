@@ -17,6 +17,7 @@ from onda.engine.links.statistical import (
     contour,
     disturbance,
     exceeded,
+    log_share_below,
     interference,
     size_at,
 )
@@ -74,6 +75,16 @@ def test_contour_leaves_the_error_rate_outside() -> None:
     assert contour(isi, main, 0.0, 1e-6, (-1.0, 1.0)).height == pytest.approx(
         2 * (main - sum(map(abs, CURSORS)))
     )
+
+
+def test_each_side_of_a_contour_has_its_own_tail() -> None:
+    """What leans to one side brings the upper level less far down than the lower one up."""
+    isi = Levels(np.array([-0.05, 0.0, 0.2]), np.array([0.3, 0.4, 0.3]))
+    found = contour(isi, 0.6, SIGMA, 1e-9, (-1.0 / 3.0, 1.0))
+    below = np.sum(isi.weights * ndtr((found.upper - 0.6 - isi.values) / SIGMA))
+    above = np.sum(isi.weights * ndtr((isi.values - 0.2 - found.lower) / SIGMA))
+    assert (below, above) == (pytest.approx(1e-9, rel=1e-6), pytest.approx(1e-9, rel=1e-6))
+    assert found.lower + 0.2 > 0.55 - found.upper + 0.1
 
 
 def test_bathtub_without_jitter_is_the_share_of_wrong_samples() -> None:
@@ -140,6 +151,56 @@ def test_crosstalk_of_free_phase_against_draws() -> None:
     assert np.sum(both.weights * both.values**2) == pytest.approx(
         2 * np.sum(found.weights * found.values**2), rel=1e-4
     )
+
+
+def test_on_a_grid_means_stay_and_sums_add_up() -> None:
+    rng = np.random.default_rng(5)
+    parts = []
+    for count, size in ((300, 0.1), (90, 0.02)):
+        weights = rng.uniform(0.5, 1.0, count)
+        values = np.sort(rng.uniform(-size, 0.7 * size, count))
+        parts.append(Levels(values, weights / weights.sum()))
+    grid, low = parts[0].on_grid(1e-3)
+    places = low + 1e-3 * np.arange(len(grid))
+    assert grid.sum() == pytest.approx(1.0)
+    assert grid @ places == pytest.approx(parts[0].weights @ parts[0].values)
+    # A value halfway between two places is on both by halves.
+    half, _ = Levels(np.array([0.0, 2.5]), np.array([0.5, 0.5])).on_grid(1.0)
+    assert half[:4] == pytest.approx([0.5, 0.0, 0.25, 0.25])
+
+    def mean_and_square(levels: Levels) -> tuple[float, float]:
+        mean = float(levels.weights @ levels.values)
+        return mean, float(levels.weights @ (levels.values - mean) ** 2)
+
+    both = mean_and_square(parts[0].plus(parts[1]))
+    apart = [mean_and_square(p) for p in parts]
+    assert both[0] == pytest.approx(apart[0][0] + apart[1][0], rel=1e-6)
+    assert both[1] == pytest.approx(apart[0][1] + apart[1][1], rel=1e-4)
+
+
+def test_what_lies_exactly_at_a_level_is_not_below_it() -> None:
+    levels = Levels(np.array([-1.0, 0.0, 1.0]), np.array([0.25, 0.5, 0.25]))
+    assert log_share_below(levels, 0.0, 0.0) == pytest.approx(math.log(0.25))
+    assert log_share_below(levels, -1.0, 0.0) == -math.inf
+
+
+def test_every_phase_of_an_aggressor_counts_alike() -> None:
+    """A triangle two symbols wide: at a share x of a symbol its cursors are x and 1 - x."""
+    triangle = np.interp(np.arange(65) / 32.0, (0.0, 1.0, 2.0), (0.0, 1.0, 0.0))
+    found = disturbance(SampledPulse(triangle, UI / 32), UI)
+    share = np.arange(16) / 16.0
+    wanted = float(np.mean(share**2 + (1.0 - share) ** 2))
+    assert np.sum(found.weights * found.values**2) == pytest.approx(wanted, rel=1e-3)
+    # One of eight has nearly all of it in one symbol.
+    often = found.weights[np.abs(found.values) < 0.06].sum()
+    assert often == pytest.approx(0.5 / 16.0, rel=1e-3)
+
+
+def test_a_size_that_is_there_exactly_is_reached() -> None:
+    levels = Levels(np.array([-0.3, 0.3]), np.array([0.5, 0.5]))
+    at, log10 = exceeded(levels, 0.9, 10)
+    assert at[3] > 0.3
+    assert log10[:5] == pytest.approx([0.0, 0.0, 0.0, 0.0, -290.0])
 
 
 def test_equalisers_against_their_definition() -> None:

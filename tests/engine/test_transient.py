@@ -96,6 +96,20 @@ def test_lossy_line_agrees_with_the_exact_answer(loads: tuple[float, float | Non
     assert ours.line_error < 1e-3
 
 
+def test_at_rest_the_voltage_falls_evenly_along_a_line_and_its_current_is_that_of_the_load() -> (
+    None
+):
+    """30 ohm, 1.2 ohm of copper and 50 ohm in a row, before the edge."""
+    net = Net(2, (driven(30.0), ShuntBranch(1, r=50.0)), (LinePiece(0, 1, lossy(60.0), 0.2),))
+    for before, after in ((1.0, 0.0), (0.0, 1.0)):
+        stimulus = edge(before, after, 100 * PS, start=2 * NS)
+        found = solve_transient(net, stimulus, end=20 * NS, step=5 * PS)
+        volts, amps = found.both_along(0, np.array([0.0, 0.05, 0.1, 0.2]))
+        whole = before / 81.2
+        assert volts[:, 20] == pytest.approx(whole * np.array([51.2, 50.9, 50.6, 50.0]), abs=1e-4)
+        assert amps[:, 20] == pytest.approx(np.full(4, whole), abs=1e-5)
+
+
 def test_frequency_response_and_transient_agree() -> None:
     """A sine through a linear net with losses, a branch and a coil, against its phasor: 0.2 %."""
     net = Net(

@@ -151,11 +151,6 @@ class Line:
         gamma, _ = self.propagation(2j * np.pi * np.asarray(frequency, dtype=float))
         return gamma.real * 20.0 / math.log(10.0)
 
-    @property
-    def is_lossless(self) -> bool:
-        """Whether a direct current meets no resistance along it."""
-        return self.r_dc == 0.0
-
     def scaled(self, impedance_factor: float) -> Line:
         """The same wave at another impedance level: 2 turns the odd mode into the differential."""
         k = impedance_factor

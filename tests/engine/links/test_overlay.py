@@ -93,6 +93,7 @@ def test_a_waveform_gives_the_eye_of_its_sum(values: tuple[float, ...]) -> None:
     # Thresholds lie between means here, between cursors there.
     assert made.height == pytest.approx(eye.height, abs=0.01)
     assert made.means == pytest.approx(eye.means, abs=0.01)
+    assert made.base == pytest.approx(p.base, abs=0.01)
     assert made.width == pytest.approx(eye.width, abs=0.02)
     assert made.bits == count
     assert made.density.sum() == pytest.approx(64 * count)
@@ -183,3 +184,50 @@ def test_sides_that_come_near_each_other_are_none_of_that() -> None:
     assert Mask(near).inside(np.array([0.25]), np.array([-0.1995]))[0, 0]
     # On from a corner in the same direction.
     Mask(((-0.3, -0.2), (0.0, -0.2), (0.3, -0.2), (0.0, 0.2)))
+
+
+def test_edges_of_an_eye_are_those_of_all_levels_beyond_it() -> None:
+    """Traces at random, some far from their level: nobody says that the next level is nearest."""
+    rng = np.random.default_rng(11)
+    phases, count = 16, 600
+    symbols = rng.integers(0, 4, count).astype(np.int8)
+    rows = np.asarray(BENT)[symbols][:, None] + rng.normal(0.0, 0.02, (count, phases + 1))
+    # One trace of the highest level and one of the lowest cross all others.
+    rows[np.flatnonzero(symbols == 3)[0], 5] = -1.1
+    rows[np.flatnonzero(symbols == 0)[0], 9] = 0.9
+    eye = eye_of_wave(rows, symbols, UI, phases, values=BENT, levels=4000)
+    for j, one in enumerate(eye.openings):
+        over, under = rows[symbols > j, :phases], rows[symbols <= j, :phases]
+        assert one.high_edge == pytest.approx(over.min(axis=0), abs=2e-3)
+        assert one.low_edge == pytest.approx(under.max(axis=0), abs=2e-3)
+        assert one.height == pytest.approx(one.high_edge[8] - one.low_edge[8], abs=1e-12)
+
+
+def test_a_shut_eye_has_no_width() -> None:
+    """Traces that cross everywhere: between the last early crossing and the first late one is next
+    to nothing."""
+    rng = np.random.default_rng(12)
+    symbols = np.tile([0, 1], 400).astype(np.int8)
+    rows = rng.normal(0.0, 1.0, (800, 17)) + np.where(symbols, 0.1, -0.1)[:, None]
+    (opening,) = eye_of_wave(rows, symbols, UI, 16).openings
+    assert opening.width == pytest.approx(0.0, abs=2e-3)
+    assert opening.height < 0.0
+    assert opening.jitter_pp == pytest.approx(1.0, abs=0.1)
+
+
+def test_where_traces_cross_is_told_as_a_share_of_the_swing() -> None:
+    """Traces turn at 0.55 V, on a swing from 0.2 to 1.2 V: at 35 percent of it."""
+    symbols = prbs(7, 508)
+    level = np.where(symbols, 1.2, 0.2)
+    before, after = np.roll(level, 1), np.roll(level, -1)
+    x = np.linspace(0.0, 1.0, 17)
+
+    def bent(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+        return np.where(a == b, a, 0.55)
+
+    rows = np.stack([
+        np.interp(x, (0.0, 0.25, 0.75, 1.0), (bent(p, c), c, c, bent(c, n)))
+        for p, c, n in zip(before, level, after, strict=True)
+    ])  # fmt: skip
+    eye = eye_of_wave(rows, symbols, UI, 16)
+    assert eye.crossing_share == pytest.approx(0.35, abs=0.03)

@@ -367,7 +367,7 @@ def _width_and_jitter(crossing: FloatArray) -> tuple[float, float, float]:
     right = crossing[crossing >= 0.0]
     late = float(right.min()) if len(right) else 0.5
     early = float(left.max()) if len(left) else -0.5
-    return max(late - early, 0.0) if spread < 1.0 else 0.0, spread, float(np.std(around))
+    return late - early, spread, float(np.std(around))
 
 
 def _crossing_share(

@@ -198,8 +198,8 @@ def exceeded(levels: Levels, largest: float, count: int = 400) -> tuple[FloatArr
     sizes, beyond = _by_size(levels)
     at = np.linspace(0.0, largest, count)
     first = np.searchsorted(sizes, at * (1.0 - _NEAR))
-    chance = beyond[np.minimum(first, len(beyond) - 1)]
-    return at, np.clip(np.log10(chance), _LEAST_LOG10, 0.0)
+    chance = np.append(beyond, 0.0)[first]
+    return at, np.log10(np.clip(chance, 10.0**_LEAST_LOG10, 1.0))
 
 
 def size_at(levels: Levels, chance: float) -> float:

@@ -111,11 +111,6 @@ class NetworkResult:
     made_with: tuple[str, ...] = ()
 
     @property
-    def lane_count(self) -> int:
-        """Lanes from left to right."""
-        return max(len(self.ports) // (4 if self.pair else 2), 1)
-
-    @property
     def doubts(self) -> tuple[str, ...]:
         """What every figure taken from it must say of its data."""
         return (*doubts(self.mended), *self.made_with)

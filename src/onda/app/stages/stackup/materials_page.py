@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from onda.app.kit.context import Context
 from onda.app.plots.curves import Axis, Curve, CurvePlot
+from onda.app.shell.asking import ask_open, ask_save
 from onda.app.shell.fields import Entry, NumberRows, label
 from onda.errors import OndaError
 from onda.project.build.library import (
@@ -33,8 +34,11 @@ from onda.project.build.library import (
     user_materials,
 )
 from onda.project.build.stackup import Material
+from onda.project.writing import write_atomically
 
 __all__ = ["MaterialsPage"]
+
+_TABLE = "CSV (*.csv)"
 
 
 @dataclass(frozen=True)
@@ -54,15 +58,18 @@ class MaterialsPage(QWidget):
     -------
     wanted(material maker) : use it for the chosen layer
     left : back to the build
+    said(words) : what was done
     """
 
     wanted = pyqtSignal(object)
     left = pyqtSignal()
+    said = pyqtSignal(str)
 
     def __init__(self, context: Context) -> None:
         super().__init__()
         self._context = context
         self._entries: list[_Entry] = []
+        self._layer = ""
         look = context.look
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 4, 0, 0)
@@ -113,6 +120,14 @@ class MaterialsPage(QWidget):
         self.keep.setToolTip("Keep a material of this project for all projects")
         self.keep.clicked.connect(lambda: self._keep())
         second.addWidget(self.keep)
+        for words, act, tip in (
+            ("Read table…", self._ask_table, "Add the materials of a CSV table to your own"),
+            ("Write table…", self._ask_where, "This project's materials as such a table"),
+        ):
+            button = QPushButton(words)
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _, act=act: act())
+            second.addWidget(button)
         column.addLayout(first)
         second.addStretch(1)
         column.addLayout(second)
@@ -120,6 +135,7 @@ class MaterialsPage(QWidget):
 
     def show_for(self, layer: str) -> None:
         """Fill the list; the button uses the choice for `layer`."""
+        self._layer = layer
         self.use.setText(f"Use for {layer}" if layer else "Add to the project")
         self._tell("")
         entries = [
@@ -213,16 +229,35 @@ class MaterialsPage(QWidget):
             return
         try:
             add_user_materials((material_to_row(entry.own),))
-            self._tell("")
-            self.show_for(self.use.text().removeprefix("Use for "))
+            self.show_for(self._layer)
         except OndaError as error:
             self._tell(str(error))
 
-    def read_csv(self, path: Path) -> str:
-        """Add a table's materials to the user's own; return what was done."""
-        return f"{read_user_materials(path)} materials added to your own"
+    def _ask_table(self) -> None:
+        path = ask_open(self, "Read materials", _TABLE)
+        if path is not None:
+            self.read_table(path)
 
-    def csv_of_project(self) -> bytes:
-        """The project's materials as CSV."""
+    def _ask_where(self) -> None:
+        path = ask_save(self, "Write materials", "materials.csv", _TABLE)
+        if path is not None:
+            self.write_table(path)
+
+    def read_table(self, path: Path) -> None:
+        """Add a table's materials to the user's own."""
+        try:
+            count = read_user_materials(path)
+            self.show_for(self._layer)
+            self.said.emit(f"Added to your own: {count} from {path.name}")
+        except OndaError as error:
+            self._tell(str(error))
+
+    def write_table(self, path: Path) -> None:
+        """Write the project's materials as a table."""
         materials = self._context.document.project.design.materials
-        return materials_csv(materials)
+        try:
+            write_atomically(path, materials_csv(materials))
+            self._tell("")
+            self.said.emit(f"Written: {path.name}")
+        except OndaError as error:
+            self._tell(str(error))

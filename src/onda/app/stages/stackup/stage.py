@@ -149,6 +149,7 @@ class StackupStage(Stage):
         if self._materials is None:
             self._materials = MaterialsPage(self.context)
             self._materials.wanted.connect(self._use_material)
+            self._materials.said.connect(self.surface.note)
             self._materials.left.connect(lambda: self.pages.setCurrentWidget(self.view))
             self.pages.addWidget(self._materials)
         return self._materials
