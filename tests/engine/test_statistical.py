@@ -17,8 +17,8 @@ from onda.engine.links.statistical import (
     contour,
     disturbance,
     exceeded,
-    log_share_below,
     interference,
+    log_share_below,
     size_at,
 )
 from onda.errors import NotPhysical
