@@ -113,6 +113,21 @@ def test_a_pair_is_corrected_mode_by_mode() -> None:
     assert np.abs(found - pair(DEVICE, DEVICE))[some].max() < 0.03
 
 
+@pytest.mark.parametrize("side", [0, 1])
+def test_what_is_off_at_the_inner_end_alone_counts_too(side: int) -> None:
+    """The last third of a fixture is 12 percent off: a mean of four, seen through all of it."""
+    good = fixture(50.0)
+    bent = cascade(lump(5e-11, 6e-14), chain(((50.0, 0.04), (56.0, 0.02)), **LOSS))
+    ends = [good, good]
+    ends[side] = bent
+    measured = cascade(ends[0], DEVICE, turned(ends[1]))
+    two = cascade(good, turned(good))
+    found = unlike_fixtures(F[1:], two[1:], F[1:], measured[1:])
+    off = (found.left, found.right)
+    assert off[side] == pytest.approx(1.12 ** (1 / 3) - 1.0, abs=0.012)
+    assert off[1 - side] == pytest.approx(0.0, abs=0.004)
+
+
 def test_where_a_through_is_cut_is_told() -> None:
     smooth = cascade(fixture(50.0), turned(fixture(50.0)))
     assert split_through(F[1:], smooth[1:]).error < 0.005

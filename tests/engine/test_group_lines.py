@@ -204,3 +204,23 @@ def test_another_level_of_impedance_keeps_the_waves(factor: float) -> None:
     assert line.scaled(factor).series_impedance(s) == pytest.approx(
         factor * line.series_impedance(s), rel=1e-12
     )
+
+
+@pytest.mark.parametrize("turned", [False, True])
+def test_the_worst_of_all_groups_is_told(turned: bool) -> None:
+    edge = PiecewiseLinear((0.0, 100 * PS), (0.0, 1.0))
+
+    def error(*some: GroupLine) -> float:
+        pieces = tuple(
+            CoupledPiece((2 * k, 2 * k + 1), (2 * k + 2, 2 * k + 3), line, 0.1)
+            for k, line in enumerate(some)
+        )
+        shunts = [ShuntBranch(k, r=50.0, source=k == 0) for k in (0, 1)]
+        shunts += [ShuntBranch(2 * len(some) + k, r=50.0) for k in (0, 1)]
+        net = Net(2 * len(some) + 2, tuple(shunts), coupled=pieces)
+        return solve_transient(net, edge, end=2 * NS, step=2 * PS).line_error
+
+    groups = [group(2), group(2, loss=30.0)]
+    alone = [error(one) for one in groups]
+    assert max(alone) > 1.5 * min(alone) > 0.0
+    assert error(*(reversed(groups) if turned else groups)) == pytest.approx(max(alone), rel=0.3)

@@ -110,6 +110,32 @@ def test_at_rest_the_voltage_falls_evenly_along_a_line_and_its_current_is_that_o
         assert amps[:, 20] == pytest.approx(np.full(4, whole), abs=1e-5)
 
 
+def test_two_drivers_of_one_node_drive_it_together() -> None:
+    """Two of 60 ohm beside each other are one of 30, whoever tells them what to do."""
+    stimulus = edge(0.0, 1.0, 100 * PS)
+    found = []
+    for drivers in ((driven(60.0), driven(60.0)), (driven(30.0),)):
+        net = Net(1, (*drivers, ShuntBranch(0, r=50.0, c=1e-12)))
+        found.append(solve_transient(net, stimulus, end=1 * NS, step=1 * PS).node(0))
+    assert found[0] == pytest.approx(found[1], abs=1e-12)
+    assert found[0][-1] == pytest.approx(1.0, abs=1e-3)
+
+
+@pytest.mark.parametrize("turned", [False, True])
+def test_the_worst_of_all_models_of_lines_is_told(turned: bool) -> None:
+    stimulus = edge(0.0, 1.0, 100 * PS)
+    lines = [lossy(50.0), Line(3e-7, (CapacitancePart(1.2e-10),), 400.0, 2e-2)]
+
+    def error(*some: Line) -> float:
+        pieces = tuple(LinePiece(k, k + 1, line, 0.2) for k, line in enumerate(some))
+        net = Net(len(some) + 1, (driven(50.0), ShuntBranch(len(some), r=50.0)), pieces)
+        return solve_transient(net, stimulus, end=4 * NS, step=2 * PS).line_error
+
+    alone = [error(line) for line in lines]
+    assert max(alone) > 1.5 * min(alone) > 0.0
+    assert error(*(reversed(lines) if turned else lines)) == pytest.approx(max(alone), rel=0.3)
+
+
 def test_frequency_response_and_transient_agree() -> None:
     """A sine through a linear net with losses, a branch and a coil, against its phasor: 0.2 %."""
     net = Net(

@@ -176,6 +176,18 @@ def test_remedies_are_told_with_what_they_moved(plain: NetworkInputs, files: Fil
     assert made.raw == pytest.approx(s)
 
 
+def test_of_several_remedies_the_one_that_moved_most_counts(
+    plain: NetworkInputs, files: Files
+) -> None:
+    s = 0.5 * delays(1.0 * NS)
+    s[:, 0, 1] *= 1.04
+    files["R"] = file_of(s)
+    made = build_network(named(plain, "R", remedies=("reciprocal", "passive")))
+    assert made.change == pytest.approx(0.01)
+    assert [n.partition(":")[0] for n in made.notes] == ["made reciprocal", "made passive"]
+    assert made.notes[1].endswith("by more than 0")
+
+
 # -- chains -----------------------------------------------------------------------------
 
 
