@@ -219,6 +219,13 @@ def test_delays_add_up_and_pieces_lie_one_behind_the_other(
     assert through(crossed.s, 3, 0) == pytest.approx(6.0 * NS)
     assert through(crossed.s, 2, 1) == pytest.approx(5.0 * NS)
     assert np.abs(crossed.s[:, 2, 0]).max() < 1e-12
+    # Three wires in a round: each lane goes where its wire says, and not where one comes from.
+    files["C"] = file_of(delays(1.0 * NS, 2.0 * NS, 3.0 * NS))
+    files["D"] = file_of(delays(4.0 * NS, 6.0 * NS, 8.0 * NS))
+    c, d = named(plain, "C", pair=False), named(plain, "D", pair=False)
+    round_ = chained(plain, piece(c, wires=(1, 2, 0)), piece(d))
+    for lane, (to, took) in enumerate(((1, 7.0), (2, 10.0), (0, 7.0))):
+        assert through(round_.s, 3 + to, lane) == pytest.approx(took * NS)
     # What is taken away runs backwards.
     without = chained(plain, piece(a), piece(b), piece(b, id="c", removed=True))
     assert [through(without.s, 2 + k, k) for k in (0, 1)] == pytest.approx([1.0 * NS, 2.0 * NS])

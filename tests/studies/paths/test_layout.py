@@ -158,6 +158,8 @@ def test_a_package_lies_between_the_pin_and_the_die() -> None:
         assert layout().package(end(), replace(whole, package=package), 0) == 1
     probe = layout()
     assert probe.package(replace(end(), stands_in="probe"), whole, 0) == 0
+    # A device by its capacitance alone has none either.
+    assert probe.package(replace(end(), stands_in="capacitance"), whole, 0) == 0
     assert not probe.shunts
     assert not probe.series
 
