@@ -89,12 +89,22 @@ def test_both_circles_are_diameters(bead: ShieldInputs) -> None:
     assert filling.er > 1.5
 
 
-def test_a_drawn_section_is_what_is_drawn(bead: ShieldInputs) -> None:
+def test_a_drawn_section_is_what_is_drawn(bead: ShieldInputs, box: ShieldInputs) -> None:
     section = shield_section(drawn(bead))
     assert [c.name for c in section.conductors] == ["wall", "strip"]
     (region,) = section.regions
     assert span(region.polygon) == pytest.approx((1 * MM, 5 * MM, 2 * MM, 3 * MM))
     assert region.er == pytest.approx(shield_section(bead).layers[0].er)
+    # Each slab is of its own material.
+    other = next(m for m in box.materials if m.id != bead.material)
+    assert other.points[0] != bead.materials[0].points[0]
+    both = replace(drawn(bead), materials=(*bead.materials, other))
+    slab = both.bodies[0]
+    second = replace(slab, material=other.id, corners=tuple((x, y + MM) for x, y in slab.corners))
+    section = shield_section(replace(both, bodies=(slab, *both.bodies[1:2], second)))
+    alone = shield_section(replace(bead, material=other.id, materials=(other,))).layers[0].er
+    assert [r.er for r in section.regions] == pytest.approx([region.er, alone])
+    assert alone != pytest.approx(region.er, rel=0.01)
 
 
 def test_walls_move_by_a_factor(box: ShieldInputs, bead: ShieldInputs) -> None:
@@ -175,6 +185,14 @@ def test_modes_are_told_with_what_travels_beside_the_intended_one(
     found["modes"] = [mode(12.0), mode(31.0)]
     hollow = replace(drawn(box), bodies=drawn(box).bodies[:2])
     assert MODE_CHECK.run(hollow, Control()).single_up_to == 31e9
+    # Of two conductors two modes are meant.
+    strip = drawn(box).bodies[2]
+    beside = replace(
+        strip, name="other", corners=tuple((x, y + 0.5 * MM) for x, y in strip.corners)
+    )
+    found["modes"] = [mode(0.0, "TEM"), mode(0.0, "TEM"), mode(24.0)]
+    pair = replace(drawn(box), bodies=(*drawn(box).bodies, beside))
+    assert MODE_CHECK.run(pair, Control()).single_up_to == 24e9
     found["modes"] = [mode(float(k)) for k in range(12)]
     assert len(MODE_CHECK.run(box, Control()).modes) == 8
 
@@ -243,6 +261,10 @@ def test_the_window_of_sizes_is_where_both_curves_cross(
     assert SIZE_SWEEP.run(looser, Control()).smallest == pytest.approx(math.sqrt(0.32 / 0.03) * MM)
     lower = SizeSweepInputs(replace(box, up_to=5e9), factors)
     assert math.isnan(SIZE_SWEEP.run(lower, Control()).largest)
+    # Where the narrower of two has no other mode at all, the window ends between them.
+    found["modes"] = lambda section: [mode(0.0), *([mode(20.0)] if width(section) > 5 * MM else [])]
+    few = SIZE_SWEEP.run(SizeSweepInputs(replace(box, up_to=26e9), factors), Control())
+    assert 4 * MM < few.largest < 6 * MM
 
 
 def test_a_round_wall_is_the_line_itself(bead: ShieldInputs, found: dict[str, Any]) -> None:

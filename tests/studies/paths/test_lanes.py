@@ -123,6 +123,25 @@ def test_lanes_that_do_not_see_each_other_are_plain_traces(project, byte) -> Non
     assert alone.volts.shape == other.volts.shape
 
 
+def test_the_line_that_a_driver_sees_is_the_first_one_trace_or_lane(project, byte) -> None:
+    path = over(project.design, byte, "dq3")
+    trace = next(
+        e
+        for p in project.design.paths
+        if p.lane == "single"
+        for e in p.elements
+        if e.kind == "trace"
+    )
+    (lane,) = path.elements
+    ahead = run(project.design, set_value(path, elements=(lane, trace)))
+    behind = run(project.design, set_value(path, elements=(trace, lane)))
+    lanes = [s.z for s in ahead.spans if s.kind == "lane"]
+    traces = [s.z for s in ahead.spans if s.kind == "trace"]
+    assert lanes[0] != pytest.approx(traces[0], rel=1e-3)
+    assert ahead.z_line == lanes[0]
+    assert behind.z_line == pytest.approx(traces[0])
+
+
 def test_the_map_meets_the_ends(project, byte) -> None:
     found = run(project.design, over(project.design, byte, "dq3"))
     assert [s.kind for s in found.spans] == ["lane"] * len(byte.pieces)
