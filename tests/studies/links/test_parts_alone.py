@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 import pytest
+from scipy.special import ndtr, ndtri
 
 from onda.engine.links.chain import Chain
 from onda.engine.links.sampler import Jitter
@@ -19,7 +21,7 @@ from onda.studies.links.along import LINK_ALONG
 from onda.studies.links.channel import channel_step
 from onda.studies.links.costs import LINK_COSTS
 from onda.studies.links.inputs import LinkInputs, link_inputs
-from onda.studies.links.link import _doubts
+from onda.studies.links.link import _doubts, _fit, _run_on
 from onda.studies.links.waves import _refolded
 
 
@@ -189,3 +191,42 @@ def test_a_point_without_an_eye_is_told_and_the_last_one_must_have_one(
     monkeypatch.setattr(along, "still_eye", never)
     with pytest.raises(InputError, match="nothing comes through"):
         LINK_ALONG.run(inputs, Control())
+
+
+def test_a_bathtub_of_two_gaussians_gives_them_back() -> None:
+    """Edges at two places 40 ps of 100 ps apart: half of all symbols have one on each side."""
+    unit, sigma, left, right = 100e-12, 2e-12, -30e-12, 26e-12
+    t = np.linspace(-50e-12, 50e-12, 2001)
+    errors = 0.5 * (ndtr(-(t - left) / sigma) + ndtr(-(right - t) / sigma))
+    found = _fit(t, np.log10(np.maximum(errors, 1e-300)), 1e-12, unit)
+    assert found.random == pytest.approx(sigma, rel=1e-3)
+    assert found.deterministic == pytest.approx(unit - (right - left), rel=1e-3)
+    deep = -2.0 * float(ndtri(2e-12))
+    assert found.total == pytest.approx(found.deterministic + deep * sigma, rel=1e-3)
+    # A bathtub that does not reach so far down has none.
+    shallow = _fit(t, np.full(len(t), -3.0), 1e-12, unit)
+    assert math.isnan(shallow.random)
+
+
+@pytest.mark.parametrize(("offset", "taps"), [(0.0, (0.1,)), (0.12, (0.1, -0.05)), (-0.2, (0.3,))])
+def test_how_many_errors_come_of_one_against_gaussians(
+    offset: float, taps: tuple[float, ...]
+) -> None:
+    """Two levels of 0.5 V in noise: a wrong decision moves the threshold by two taps, either way."""
+    main, sigma = 0.5, 0.12
+    volts = np.linspace(-3.0, 3.0, 6001)
+    mass = np.zeros((2, 3, len(volts)))
+    mass[0, :, np.argmin(np.abs(volts + main))] = mass[1, :, np.argmin(np.abs(volts - main))] = 1.0
+    grid: Any = SimpleNamespace(mass=mass, step=1e-3, volts=volts, moments=np.zeros(3))
+    sampler: Any = SimpleNamespace(taps=taps, cursors=lambda _: {0: main})
+    still: Any = SimpleNamespace(grid=grid, sampler=sampler)
+    inputs: Any = SimpleNamespace(levels=(-1.0, 1.0), noise=sigma, offset=offset)
+    brought = 0.0
+    for tap in taps:
+        for way in (-1.0, 1.0):
+            at = offset + 2.0 * way * tap
+            wrong = ndtr((at - main) / sigma) + ndtr((-main - at) / sigma)
+            # Half of the symbols are of each level; both signs of the error come as often.
+            brought += 0.5 * (0.5 * wrong)
+    assert brought > 1e-4
+    assert _run_on(inputs, still) == pytest.approx(1.0 / (1.0 - brought), rel=1e-3)
