@@ -212,7 +212,7 @@ def test_a_bathtub_of_two_gaussians_gives_them_back() -> None:
 def test_how_many_errors_come_of_one_against_gaussians(
     offset: float, taps: tuple[float, ...]
 ) -> None:
-    """Two levels of 0.5 V in noise: a wrong decision moves the threshold by two taps, either way."""
+    """Two levels of 0.5 V in noise: a wrong decision moves the threshold by two taps."""
     main, sigma = 0.5, 0.12
     volts = np.linspace(-3.0, 3.0, 6001)
     mass = np.zeros((2, 3, len(volts)))
