@@ -15,13 +15,14 @@ from onda.engine.links.chain import Chain
 from onda.engine.links.sampler import Jitter
 from onda.errors import InputError
 from onda.project.model import Project
+from onda.studies.core.runner import StudyRunner
 from onda.studies.core.study import Control
 from onda.studies.links import along, costs
 from onda.studies.links.along import LINK_ALONG
 from onda.studies.links.channel import channel_step
 from onda.studies.links.costs import LINK_COSTS
 from onda.studies.links.inputs import LinkInputs, link_inputs
-from onda.studies.links.link import _doubts, _fit, _run_on
+from onda.studies.links.link import LINK, _doubts, _fit, _run_on
 from onda.studies.links.waves import _refolded
 
 
@@ -230,3 +231,39 @@ def test_how_many_errors_come_of_one_against_gaussians(
             brought += 0.5 * (0.5 * wrong)
     assert brought > 1e-4
     assert _run_on(inputs, still) == pytest.approx(1.0 / (1.0 - brought), rel=1e-3)
+
+
+def test_of_four_levels_the_outer_ones_have_one_neighbour_alone() -> None:
+    """Errors of feedback between any two neighbours: half as many as levels have sides."""
+    levels, main, sigma, tap = (-1.0, -1.0 / 3.0, 1.0 / 3.0, 1.0), 0.6, 0.12, 0.08
+    volts = np.linspace(-3.0, 3.0, 6001)
+    mass = np.zeros((4, 3, len(volts)))
+    for k, level in enumerate(levels):
+        mass[k, :, np.argmin(np.abs(volts - level * main))] = 1.0
+    grid: Any = SimpleNamespace(mass=mass, step=1e-3, volts=volts, moments=np.zeros(3))
+    sampler: Any = SimpleNamespace(taps=(tap,), cursors=lambda _: {0: main})
+    still: Any = SimpleNamespace(grid=grid, sampler=sampler)
+    inputs: Any = SimpleNamespace(levels=levels, noise=sigma, offset=0.0)
+    # Of every level: the chance to be taken for a neighbour, where the threshold is moved by one
+    # step between levels times the tap, either way.
+    wrong = 0.0
+    for k, level in enumerate(levels):
+        for way in (-1.0, 1.0):
+            moved = way * 2.0 / 3.0 * tap
+            if k > 0:
+                at = 0.5 * (levels[k - 1] + level) * main + moved
+                wrong += 0.5 * 0.25 * ndtr((at - level * main) / sigma)
+            if k < 3:
+                at = 0.5 * (levels[k + 1] + level) * main + moved
+                wrong += 0.5 * 0.25 * ndtr((level * main - at) / sigma)
+    assert wrong > 1e-3
+    assert _run_on(inputs, still) == pytest.approx(1.0 / (1.0 - wrong), rel=5e-3)
+
+
+def test_jitter_is_told_of_the_eye_in_the_middle(project: Project, runner: StudyRunner) -> None:
+    link = next(x for x in project.design.links if x.modulation == "pam4")
+    found = runner.result(LINK, link_inputs(project.design, link))
+    eyes = found.settings[0].eyes
+    fits = [_fit(found.moments, eye.bathtub, found.error_rate, found.unit_interval) for eye in eyes]
+    assert found.jitter.random == fits[1].random
+    assert fits[0].random != fits[1].random

@@ -23,8 +23,10 @@ from onda.studies.coupling.group import GROUP
 from onda.studies.coupling.inputs import group_inputs
 from onda.studies.coupling.waves import GROUP_WAVES, waves_inputs
 from onda.studies.paths.build import build_path, stimuli
+from onda.studies.paths.elements.lane import LaneItem
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.items import without_devices
+from onda.studies.paths.layout import Layout, Place
 from onda.studies.paths.path import PATH, PathResult
 from onda.studies.paths.stimulus import edge_commands
 
@@ -231,3 +233,90 @@ def test_vias_of_a_group_are_on_the_way_in_both_directions(project, name, lane) 
     )
     ours = np.interp(exact.time, found.time, found.load)
     assert ours == pytest.approx(exact.node(built.load), abs=6e-3 * (inputs.high - inputs.low))
+
+
+def laid(item: LaneItem, began: float = 0.0) -> Layout:
+    """A lane by itself in a net, from so many seconds behind the driver on."""
+    made = Layout(150e-12, False, False, 1.0, "")
+    item.lay(made, Place(0, began))
+    return made
+
+
+@pytest.fixture
+def drilled(project) -> tuple[Design, LaneGroup]:
+    """Linear lanes in two directions, with vias at their left whose stub hangs at one end."""
+    base = project.design.group("converter-lanes")
+    group = set_value(base, driver=None, listener=None)
+    one = edits.set_vias(group, group.pieces[0].id, LaneVias(from_layer="L8"))
+    return replace_object(project, one).design, one
+
+
+def test_what_runs_the_same_way_is_seen_from_the_lane_itself(drilled) -> None:
+    design, group = drilled
+    way = {x.name: x.towards for x in group.lanes}
+    assert len(set(way.values())) == 2
+    for k, lane in enumerate(group.lanes):
+        item = path_inputs(design, over(design, group, lane.id), fine=False).items[0]
+        coupled = [span for span in laid(item).spans if span.beside]
+        assert len(coupled) >= 2
+        for span in coupled:
+            assert {b.name: b.same_way for b in span.beside} == {
+                name: to == lane.towards for name, to in way.items() if name != lane.name
+            }
+            assert {b.name: b.apart for b in span.beside} == {
+                x.name: n - k for n, x in enumerate(group.lanes) if n != k
+            }
+
+
+def test_a_lane_that_comes_from_the_right_meets_the_ends_of_vias_the_other_way_round(
+    drilled,
+) -> None:
+    """The stub's capacitance is at one end of a via: first for one lane, last for another."""
+    design, group = drilled
+    right = next(x.id for x in group.lanes if x.towards == "right")
+    left = next(x.id for x in group.lanes if x.towards == "left")
+
+    def grounded(lane: str) -> list[float]:
+        item = path_inputs(design, over(design, group, lane), fine=False).items[0]
+        made = laid(item)
+        at = next(k for k, s in enumerate(made.spans) if s.kind == "via")
+        piece = made.coupled[[span for span, _ in made.coupled_span].index(at)]
+        own = item.lane
+        return [
+            sum(s.c for s in made.shunts if s.node == nodes[own] and s.c)
+            for nodes in (piece.nodes_a, piece.nodes_b)
+        ]
+
+    forth, back = grounded(right), grounded(left)
+    assert forth[0] != pytest.approx(forth[1], rel=0.05)
+    assert back == pytest.approx(forth[::-1])
+
+
+def test_a_linear_neighbour_comes_to_rest_at_twice_what_noise_counts(drilled) -> None:
+    """Amplitudes of a group are those of a step that is shared between source and line."""
+    design, group = drilled
+    inputs = path_inputs(design, over(design, group, group.lanes[1].id, "along"), fine=False)
+    found = PATH.run(replace(inputs, window=12e-9), Control())
+    same = [o for o in found.overheard if o.apart in (-1, 1)]
+    assert same
+    for one in same:
+        assert one.volts[-1] == pytest.approx(2.0 * group.far.si, rel=0.03)
+
+
+@pytest.mark.parametrize("turned", [False, True])
+def test_neighbours_of_a_lane_begin_when_its_own_wave_comes_to_it(drilled, turned: bool) -> None:
+    """Driven from the other end, the lane is where the wave begins."""
+    design, group = drilled
+    item = path_inputs(design, over(design, group, group.lanes[0].id, "along"), fine=False).items[0]
+    made = laid(replace(item, turned=turned), 85e-12)
+    assert made.neighbours
+    for one in made.neighbours:
+        assert one.delay == (0.0 if turned else 85e-12)
+        assert one.edge == pytest.approx(group.rise.si / 0.6)
+
+
+def test_a_lane_has_models_of_both_ends_each_from_its_own_end(project, byte) -> None:
+    item = path_inputs(project.design, over(project.design, byte, "dq3"), fine=False).items[0]
+    assert item.driver.model == byte.driver.model
+    assert item.listener.model == byte.listener.model
+    assert item.driver.model != item.listener.model
