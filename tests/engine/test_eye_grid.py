@@ -11,6 +11,7 @@ from scipy.special import ndtr
 
 from onda.engine.links.chain import (
     Chain,
+    Trial,
     best_chain,
     decision_taps,
     merit,
@@ -219,6 +220,24 @@ def test_a_gain_control_raises_what_others_bring_too() -> None:
     assert raised.interference == pytest.approx(3.0 * plain.interference)
     assert raised.crosstalk == pytest.approx(3.0 * plain.crosstalk)
     assert raised.db == pytest.approx(plain.db)
+
+
+def test_crosstalk_behind_all_equalisers_is_the_sum_of_its_squares() -> None:
+    """Taps at both ends and peaking between them, against the pulse that they make."""
+    p = pulse()
+    rng = np.random.default_rng(6)
+    others = [SampledPulse(0.03 * np.hanning(n) * rng.normal(size=n), p.step) for n in (200, 333)]
+    chain = Chain(
+        (-0.1, 0.7, -0.2), 1, 0.5, 0.25 / UI, (0.25 / UI, 1.0 / UI), (1.0, -0.15, 0.05), 0,
+    )  # fmt: skip
+    heard = sum(
+        float(np.sum(chain.behind_all(other, UI).samples ** 2)) / PER_UI for other in others
+    )
+    found = merit(chain, p, others, UI)
+    assert found.crosstalk == pytest.approx(math.sqrt(heard), rel=1e-5)
+    tried = Trial(p, others, UI).merit(chain)
+    assert tried.crosstalk == pytest.approx(found.crosstalk)
+    assert tried.db == pytest.approx(found.db, abs=1e-3)
 
 
 def test_jitter_counts_by_the_slope() -> None:

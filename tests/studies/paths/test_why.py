@@ -11,15 +11,17 @@ from typing import Any
 import numpy as np
 import pytest
 
+from onda.demo import fulmar_project
 from onda.errors import NotPhysical
 from onda.project.quantities import quantity
 from onda.project.requirements import Requirement
 from onda.studies.core.study import Control
 from onda.studies.paths import why
+from onda.studies.paths.ends import device_at
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.judge import worst_of_path
 from onda.studies.paths.path import PATH
-from onda.studies.paths.why import PATH_WHY, Replacement, WhyInputs, WhyResult
+from onda.studies.paths.why import PATH_WHY, Replacement, WhyInputs, WhyResult, replacements
 from tests.studies.paths.test_cut_lines import DESIGN, matched
 
 CAPACITANCE = 3.5e-12
@@ -101,6 +103,19 @@ def test_what_fails_most_is_what_is_asked_about() -> None:
     over = [r.measures.overshoot for r in result.receivers]
     assert worst_of_path(result, [fails, worse]) == (ids[int(np.argmax(over))], "overshoot")
     assert worst_of_path(result, []) is None
+
+
+def test_a_device_is_named_with_the_capacitance_of_its_die_and_its_package() -> None:
+    """What a wave meets at a pin is both."""
+    design = fulmar_project().design
+    inputs = path_inputs(design, design.path("mem-dq"), fine=False)
+    device = device_at(inputs.end)
+    assert device.buffer is not None
+    assert device.package is not None
+    whole = device.buffer.c_comp + device.package[2]
+    assert whole > 1.05 * device.buffer.c_comp
+    (words,) = (what for element, what, _ in replacements(inputs) if element == inputs.end.id)
+    assert words == f"Module B's {whole * 1e12:.2g} pF"
 
 
 # -- on drawn runs ---------------------------------------------------------------------
