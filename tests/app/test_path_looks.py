@@ -98,6 +98,8 @@ def test_a_resistor_is_trimmed_and_swept_around_what_it_is(table: Table) -> None
     swept = look_of(rs).sweep(rs, 64.0)
     assert (swept.id, swept.low, swept.high, swept.now) == ("Rs", 0.0, 100.0, 80.0)
     assert look_of(rs).chip(rs) == "80 Ω"
+    large = set_value(rs, value=q("1.2 kohm", "resistance"))
+    assert look_of(large).chip(large) == "1200 Ω"
     fields["Value"].put(q("33 ohm", "resistance"))
     assert (one.said, one.path.element("Rs").value.si) == ("Change Rs", 33.0)
     assert fields["Value"].get().si == 33.0

@@ -130,9 +130,7 @@ def test_planes_have_their_names_beyond_the_dielectric(view: SectionView, look: 
     found = shown(view, drawing(ONE, between=True))
     section = view._drawing.section
     low, high = (view._to_pixels(0, y).y() for y in section.planes)
-    strips = [
-        s.box for s in found.of("rect", fill=look.t.copper) if s.box[2] - s.box[0] > 800
-    ]
+    strips = [s.box for s in found.of("rect", fill=look.t.copper) if s.box[2] - s.box[0] > 800]
     assert sorted((top, bottom) for _, top, _, bottom in strips) == [
         (pytest.approx(high - 20, abs=0.5), pytest.approx(high, abs=0.5)),
         (pytest.approx(low, abs=0.5), pytest.approx(low + 20, abs=0.5)),

@@ -14,6 +14,7 @@ from onda.project.quantities import (
     DIMENSIONS,
     format_si,
     parse_quantity,
+    plain,
     pretty,
     quantity,
     read_quantity,
@@ -180,3 +181,14 @@ def test_what_is_like_nothing_is_shown_in_its_own_unit(like: float) -> None:
     assert split_si(2.5e-9, "time", like=like) == ("2.50", "ns")
     assert split_si(2.5e-9, "time", like=1e-12) == ("2500", "ps")
     assert split_si(math.nan, "time", like=1e-9) == ("–", "")
+
+
+@pytest.mark.parametrize(
+    ("value", "digits", "words"),
+    [
+        (1000.0, 3, "1000"), (999.6, 3, "1000"), (12346.0, 4, "12350"), (4.7, 3, "4.7"),
+        (0.0, 3, "0"), (2e-5, 3, "0.00002"), (1e6, 4, "1000000"), (0.1 + 0.2, 3, "0.3"),
+    ],
+)  # fmt: skip
+def test_plain_numbers_have_no_exponent(value: float, digits: int, words: str) -> None:
+    assert plain(value, digits) == words

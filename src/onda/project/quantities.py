@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
+from decimal import Decimal
 from functools import lru_cache
 from typing import Annotated, Any
 
@@ -32,6 +33,7 @@ __all__ = [
     "fixed",
     "format_si",
     "parse_quantity",
+    "plain",
     "pretty",
     "quantity",
     "read_quantity",
@@ -207,6 +209,17 @@ def fixed(value: float, decimals: int, *, sign: bool = False) -> str:
     if float(text) == 0:
         return f"{0:.{decimals}f}"
     return (f"{value:+.{decimals}f}" if sign else text).replace("-", "−")
+
+
+def plain(value: float, digits: int = 3) -> str:
+    """A number with so many digits that count, never with an exponent.
+
+    Examples
+    --------
+    >>> plain(1000.0), plain(12345.0), plain(4.7), plain(2e-5)
+    ('1000', '12300', '4.7', '0.00002')
+    """
+    return format(Decimal(f"{value:.{digits}g}"), "f")
 
 
 def quantity(si: float, dimension: str, unit: str | None = None, digits: int = 4) -> Quantity:

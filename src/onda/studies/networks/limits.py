@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from onda.project.formula import evaluate
 from onda.project.measures import measure as measure_of
+from onda.project.quantities import plain
 from onda.project.requirements import Requirement
 from onda.studies.networks.network import NetworkResult, level_db
 from onda.studies.networks.time import Reflection
@@ -167,7 +168,7 @@ def _profile(result: NetworkResult, measure: str) -> tuple[float, str, str]:
         lower = value < best[0] if measure == "profile_low" else value > best[0]
         if math.isnan(best[0]) or lower:
             where = f"lane {r.lane + 1}, {place[k] * 1e12:.0f} ps in{_piece_at(result, place[k])}"
-            best = value, where, f"peeled, edge of {result.time.rise * 1e12:.3g} ps"
+            best = value, where, f"peeled, edge of {plain(result.time.rise * 1e12)} ps"
     return best
 
 

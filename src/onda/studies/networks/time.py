@@ -22,6 +22,7 @@ from onda.engine.networks.time_domain import (
 )
 from onda.engine.networks.unlossed import loss_per_delay, unlossed_response
 from onda.errors import NotPhysical
+from onda.project.quantities import plain
 from onda.studies.networks.build import BuiltNetwork
 
 __all__ = [
@@ -148,7 +149,7 @@ def in_time(network: BuiltNetwork, pair: bool, rise: float, rate: float) -> Netw
         if edge.needs > wanted:
             edge = fastest_edge(wanted)
             notes.append(
-                f"edge slowed to {edge.rise * 1e12:.3g} ps: the data end at {top / 1e9:.4g} GHz"
+                f"edge slowed to {plain(edge.rise * 1e12)} ps: the data end at {top / 1e9:.4g} GHz"
             )
     step = max(float(np.diff(f).min()), wanted / 40000.0) if len(f) > 1 else top
     even = even_grid(f, network.s, step=step, top=wanted)

@@ -16,6 +16,7 @@ from onda.engine.circuits.receiver_measures import (
 )
 from onda.engine.circuits.spectrum import energy_above
 from onda.engine.devices import Thresholds
+from onda.project.quantities import plain
 from onda.studies.core.study import Control, Study
 from onda.studies.paths.along import ends_of_pieces, pieces_on_the_way, wave_map
 from onda.studies.paths.build import stimuli, with_edges
@@ -366,7 +367,7 @@ def _resting(run: PathRun) -> tuple[RestingPart, ...]:
         if max(abs(a) for a in amps) < 1e-7:
             continue
         rail = f"to {branch.e:.3g} V"
-        name = f"{branch.r:.4g} Ω {rail}"
+        name = f"{plain(branch.r, 4)} Ω {rail}"
         out.append(
             RestingPart(name, amps[0], amps[1], amps[0] ** 2 * branch.r, amps[1] ** 2 * branch.r)
         )

@@ -17,7 +17,7 @@ from onda.app.stages.coupling.hand import GroupHand
 from onda.app.stages.coupling.in_view import GroupInView
 from onda.app.theme import Look
 from onda.project.coupling.group import LaneGroup
-from onda.project.quantities import pretty
+from onda.project.quantities import plain, pretty
 from onda.project.shown_units import units_in_use
 from onda.studies.coupling.group import GroupResult
 from onda.studies.coupling.judge import value_of
@@ -309,6 +309,6 @@ class GroupInspector(QWidget):
         if beside:
             least = min(n.coupling.saturation_length for n in beside)
             size, unit = units_in_use().long_length
-            words.append(f"Near end saturates after {least / size:.3g} {unit} side by side")
+            words.append(f"Near end saturates after {plain(least / size)} {unit} side by side")
         words += [f"{d[:1].upper()}{d[1:]}" for d in result.doubts]
         self.notes.setText(" ".join(f"{w}." for w in words))

@@ -18,7 +18,7 @@ from onda.app.stages.networks.piece_strip import PieceStrip
 from onda.app.theme import Look
 from onda.errors import InputError
 from onda.project.limit_text import read_span
-from onda.project.quantities import format_si
+from onda.project.quantities import format_si, plain
 from onda.studies.networks.gate import GateResult
 from onda.studies.networks.limits import profile_of
 from onda.studies.networks.network import NetworkResult, level_db
@@ -336,7 +336,7 @@ class TimeView(QWidget):
     def _tell(self, result: NetworkResult, found: Reflection) -> None:
         time = result.time
         assert time is not None
-        words = [f"Edge {time.rise * 1e12:.3g} ps (20 to 80 %)."]
+        words = [f"Edge {plain(time.rise * 1e12)} ps (20 to 80 %)."]
         if len(self._markers) == 2:
             a, b = self._markers
             words.append(

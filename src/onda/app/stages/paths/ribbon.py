@@ -166,7 +166,7 @@ class Ribbon(QWidget):
             x = scale.x(k * step)
             painter.setPen(pen(t.secondary))
             painter.drawLine(QPointF(x, 20), QPointF(x, 24))
-            text(painter, QRectF(x - 30, 2, 60, 16), f"{k * step * unit:.3g}", t.secondary, _CENTER)
+            text(painter, QRectF(x - 30, 2, 60, 16), f"{k * step * unit:.6g}", t.secondary, _CENTER)
             k += 1
         text(painter, QRectF(scale.right + 10, 16, 40, 16), name, t.secondary)
 

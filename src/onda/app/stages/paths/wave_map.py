@@ -108,7 +108,7 @@ class WaveMap(QWidget):
         step = even_step(end / 6.0)
         for k in range(int(end / step) + 1):
             y = box.top() + k * step / end * box.height()
-            number = f"{k * step * 1e9:.3g}"
+            number = f"{k * step * 1e9:.6g}"
             rect = QRectF(LEFT - 50, min(max(y - 8, 0), self.height() - 16), 44, 16)
             # The title above the first labels stays legible.
             text(painter, rect, number, t.secondary, Qt.AlignmentFlag.AlignRight)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from onda.project.paths.elements import SeriesResistor
+from onda.project.quantities import plain
 from onda.studies.paths.items import Item
 from onda.studies.paths.layout import Layout, Place
 from onda.studies.paths.slice import Slice
@@ -37,7 +38,7 @@ class ResistorItem(Item):
 
     @property
     def removal(self) -> str:
-        return f"the {self.value:.3g} Ω of {self.id}" if self.value > 0 else ""
+        return f"the {plain(self.value)} Ω of {self.id}" if self.value > 0 else ""
 
 
 def slice_of(element: SeriesResistor, _: Slice) -> Item:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from onda.app.stages.paths.look import ElementLook, FieldRow
 from onda.project.paths.elements import LumpedPart
-from onda.project.quantities import format_si
+from onda.project.quantities import format_si, plain
 
 __all__ = ["LOOK"]
 
@@ -13,7 +13,7 @@ def _chip(element: LumpedPart) -> str:
     if element.role == "capacitor" and element.c_series is not None:
         return format_si(element.c_series.si, "capacitance", digits=2)
     if element.role == "ferrite" and element.r_parallel is not None:
-        return f"{element.r_parallel.si:.3g} Ω∥"
+        return f"{plain(element.r_parallel.si)} Ω∥"
     return format_si(element.inductance.si, "inductance", digits=2)
 
 

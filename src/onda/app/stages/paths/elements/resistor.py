@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from onda.app.stages.paths.look import ElementLook, FieldRow, Sweepable, Trim
 from onda.project.paths.elements import SeriesResistor
+from onda.project.quantities import plain
 
 __all__ = ["LOOK"]
 
@@ -22,6 +23,6 @@ LOOK = ElementLook(
     "in the line of {net}",
     (FieldRow("Value", "resistance", "value"), FieldRow("Tolerance", "ratio", "tolerance")),
     trim=_trim,
-    chip=lambda e: f"{e.value.si:.3g} Ω",
+    chip=lambda e: f"{plain(e.value.si)} Ω",
     sweep=_sweep,
 )
