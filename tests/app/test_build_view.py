@@ -224,6 +224,18 @@ def test_a_boundary_is_dragged_by_as_much_as_its_layer_is_thick(
     assert metres * 1e6 == pytest.approx(round(float(metres) * 1e6))
 
 
+def test_a_mask_has_no_boundary_to_drag(view: BuildView, told: list[tuple[object, ...]]) -> None:
+    """What lies below a coating is copper; a coating is set by its three thicknesses."""
+    layout = view.layout_now()
+    rect = layout.layer_rect("card", "mask-bottom")
+    at = QPoint(int(rect.center().x()), round(rect.bottom()))
+    QTest.mousePress(view, LEFT, pos=at)
+    QTest.mouseMove(view, at + QPoint(0, 8))
+    QTest.mouseRelease(view, LEFT, pos=at + QPoint(0, 8))
+    assert "thickness_dragged" not in [t[0] for t in told]
+    assert "drag_began" not in [t[0] for t in told]
+
+
 def test_keys_go_through_layers_and_spans(
     view: BuildView, design: Design, told: list[tuple[object, ...]]
 ) -> None:

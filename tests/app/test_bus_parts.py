@@ -74,6 +74,9 @@ def test_signals_are_added_changed_and_removed(window: MainWindow) -> None:
         "rising",
     )
     assert cells(view)[2] == ("DM0", "a clock", "mem-ca", "as in Paths")
+    takers = next(s for s in view.choices._specs if s.title == "Taken by")
+    # A strobe is not taken by itself.
+    assert [key for key, _ in takers.items] == ["", "DQS0"]
     view.choices.choose("Taken by", "DQS0")
     assert bus_of(window).signal("DQ2").takes == "both"
     assert "Takes at" not in [s.title for s in view.choices._specs]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Callable
+from dataclasses import replace
 from types import SimpleNamespace
 from typing import Any
 
@@ -15,12 +16,15 @@ from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
+from onda.app.document import Document
+from onda.app.stages.lines import sheet_page
 from onda.app.stages.lines.map_view import MapView
-from onda.app.stages.lines.sheet_page import SheetPage
+from onda.app.stages.lines.sheet_page import SheetInspector, SheetPage
 from onda.app.stages.lines.shield_page import ShieldPage, mode_name
 from onda.app.stages.lines.shield_view import ShieldView
 from onda.app.theme import Look
 from onda.project.base import set_value
+from onda.project.edits import replace_object
 from onda.project.model import Project
 from onda.project.quantities import quantity
 from onda.studies.lines.sheet_line import SheetResult
@@ -32,7 +36,7 @@ from onda.studies.lines.shield import (
     shield_section,
 )
 from onda.studies.lines.width_gap_map import FINE, MapResult
-from tests.app.conftest import drag
+from tests.app.conftest import drag, type_into
 from tests.painted import drawn, put
 
 
@@ -103,6 +107,57 @@ def test_a_sheet_line_is_drawn_at_every_factor_of_loss(
     assert asked.told[-1] == "no such line"
     assert page.insertion.curves == ()
     assert page.result is None
+
+
+def test_each_eye_of_a_sheet_line_is_its_own(
+    qtbot: QtBot, look: Look, project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked = Asked()
+    page = SheetPage(context(look, project), asked.ask, asked.told.append)
+    put(qtbot, page, 1000, 600)
+    lines = project.design.sheet_lines
+    other = set_value(lines[0], id="other")
+    page.show_line(lines[0])
+    eyes = np.zeros((3, 16, 24))
+    for k in range(3):
+        eyes[k, 2 + k, 5] = 9.0
+    asked.taken["sheet"](replace(SHEET, eyes=eyes))
+    drawn_of: list[np.ndarray] = []
+    picture = sheet_page.image_of
+    monkeypatch.setattr(
+        sheet_page, "image_of", lambda rows, *more: (drawn_of.append(rows), picture(rows, *more))[1]
+    )
+    drawn(page.eyes)
+    # Time runs to the right, volts upwards.
+    assert [tuple(np.argwhere(rows == 1.0)[0]) for rows in drawn_of[:3]] == [
+        (18, 2), (18, 3), (18, 4),
+    ]  # fmt: skip
+    # Of another line nothing is known yet, while the same one keeps what it has.
+    page.show_line(lines[0])
+    assert page.result is not None
+    page.show_line(other)
+    assert page.result is None
+
+
+def test_the_share_of_copper_is_told_and_taken_in_percent(
+    qtbot: QtBot, look: Look, project: Project
+) -> None:
+    line = set_value(project.design.sheet_lines[0], copper_share=0.35)
+    board = replace_object(project, line)
+    document = Document(board)
+    inspector = SheetInspector(
+        SimpleNamespace(look=look, document=document),  # type: ignore[arg-type]
+        lambda words: None,
+    )
+    qtbot.addWidget(inspector)
+    inspector.show_line(line, SHEET)
+    assert inspector.share.edit.text() == "35 %"
+    type_into(inspector.share.edit, "42 %")
+    assert document.project.design.sheet_lines[0].copper_share == pytest.approx(0.42)
+    assert [(n, v, u) for n, v, u, _ in inspector.numbers._rows] == [
+        ("Impedance", "50.00", "Ω"), ("Delay", "5.00", "ps/mm"),
+        ("Loss where stated", "0.100", "dB/100 mm"),
+    ]  # fmt: skip
 
 
 def test_a_sheet_line_in_inches(

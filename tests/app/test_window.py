@@ -616,3 +616,73 @@ def test_what_is_not_kept_yet_is_kept_before_long_runs(
     monkeypatch.setattr(window.reporter, "write", lambda *_: None)
     window.write_report(tmp_path / "page")
     assert window.document._autosave.path.exists()
+
+
+def test_what_is_wrong_stays_said_on_its_stage_and_notes_go(window: MainWindow) -> None:
+    surface = window.stages["paths"].surface
+    for words, tell, stays in (
+        ("it is broken", surface.tell, True), ("it is written", surface.note, False),
+    ):  # fmt: skip
+        tell(words)
+        assert (window.messages.says, window.messages.is_error) == (words, stays)
+        window.selection.go("lines")
+        assert window.messages.says != words
+        assert surface.problem.text() == (words if stays else "")
+        surface.hush()
+        window.selection.go("paths")
+
+
+def test_a_report_that_fails_is_an_error_and_one_that_is_written_is_none(
+    window: MainWindow,
+) -> None:
+    window.reporter.failed.emit("no room left")
+    assert (window.messages.says, window.messages.is_error) == ("no room left", True)
+    window.reporter.written.emit("page.html")
+    assert (window.messages.says, window.messages.is_error) == ("Report: page.html", False)
+
+
+def test_what_has_to_be_made_first_is_begun_where_it_is_made(window: MainWindow) -> None:
+    paths = window.stages["paths"]
+    paths.make_wanted.emit("line")
+    assert window.selection.stage == "lines"
+    lines = window.stages["lines"]
+    assert lines.surface.shows_content is False
+    # What is made nowhere by itself is only gone to.
+    begun: list[str] = []
+    lines.begin_making = lambda *a: begun.append("begun")  # type: ignore[method-assign]
+    paths.make_wanted.emit("line")
+    assert begun == ["begun"]
+    lines.makes = ()  # type: ignore[misc]
+    paths.make_wanted.emit("line")
+    assert begun == ["begun"]
+
+
+def test_nothing_is_required_while_something_else_is_made(
+    window: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    can: list[bool] = []
+    monkeypatch.setattr(window.strip, "can_require", can.append)
+    stage = window.stages["paths"]
+    window._show_margins()
+    assert can == [True]
+    stage.begin_making()
+    window._show_margins()
+    assert can[-1] is False
+
+
+def test_bars_have_the_marks_of_what_was_kept(window: MainWindow) -> None:
+    window.keep()
+    set_resistor(window, "clk-adc", 40.0)
+    assert window.settle()
+    stage = window.stages["paths"]
+    _, margins, kept = stage.margins()
+    assert any(kept.values())
+    assert window.strip._kept == kept
+    assert [m.requirement for m in window.strip._margins] == [m.requirement for m in margins]
+
+
+def test_what_is_in_view_is_what_the_desk_runs_first(window: MainWindow) -> None:
+    for stage in ("lines", "stackup", "paths"):
+        window.selection.go(stage)
+        assert window.desk._is_in_view(f"{stage}-anything")
+        assert not window.desk._is_in_view("networks-anything")
