@@ -11,8 +11,10 @@ from typing import Any
 
 import pytest
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
+from onda.app.shell.choices import Choices, ChoiceSpec
 from onda.app.shell.fields import QuantityField, TextField
 from onda.app.shell.window import MainWindow
 from onda.project.base import set_value
@@ -173,7 +175,6 @@ PLACES = [
             "Name": "name",
             "Guards": "pieces[C1].guard",
             "Open planes": "pieces[C1].open_planes",
-            "Lane": "lanes[dq0].name",
             "Driver pins": "driver_pins",
             "Receiver pins": "listener_pins",
             "Source, each": "source",
@@ -214,7 +215,6 @@ PLACES = [
             "Name": "name",
             "Return vias, each": "pieces[F1].vias.returns",
             "Back-drilled to": "pieces[F1].vias.back_drilled + pieces[F1].vias.rest",
-            "Lane": "lanes[jl0].name",
         },
         typed={
             "Back-drilled to": ("0.3 mm", "0.3 mm"),
@@ -576,16 +576,20 @@ PLACES = [
 
 @pytest.mark.parametrize("stage", sorted({w.stage for w in PLACES}))
 def test_what_is_typed_stands_there_and_nothing_else_moves(window: MainWindow, stage: str) -> None:
-    window.selection.go(stage)
     for where in (w for w in PLACES if w.stage == stage):
-        window.selection.choose(where.subject, stage)
-        if where.element and stage == "eyes":
-            window.stages["eyes"].chain.strip.choose_part(where.element)
-        elif where.element:
-            window.selection.choose_element(where.element)
-        for _ in range(10):
-            QTest.qWait(5)
+        turn_to(window, where)
         _try_each(window, where)
+
+
+def turn_to(window: MainWindow, where: Where) -> None:
+    window.selection.go(where.stage)
+    window.selection.choose(where.subject, where.stage)
+    if where.element and where.stage == "eyes":
+        window.stages["eyes"].chain.strip.choose_part(where.element)
+    elif where.element:
+        window.selection.choose_element(where.element)
+    for _ in range(10):
+        QTest.qWait(5)
 
 
 def _try_each(window: MainWindow, where: Where) -> None:
@@ -610,3 +614,76 @@ def _try_each(window: MainWindow, where: Where) -> None:
         assert window.document.project == project, name
         assert shown(window) == before, name
     assert tried == where.moves
+
+
+def choices(window: MainWindow) -> list[tuple[Choices, ChoiceSpec]]:
+    stage = window.stages[window.selection.stage]
+    return [
+        (one, spec)
+        for part in (window.inspectors.currentWidget(), stage.surface)
+        for one in part.findChildren(Choices)
+        if one.isVisibleTo(part)
+        for spec in one._specs
+    ]
+
+
+CHOICES: dict[str, dict[str, set[str]]] = {
+    "coupling": {
+        "Lanes of": {"line_class"}, "Layer": {"pieces[].layer"}, "Drivers": {"driver"},
+        "Receivers": {"listener"}, "Corner": {"corner"},
+    },
+    "paths": {
+        "Model file": {"driver.model", "receiver.model"}, "Run it": {"driver.stands_in"},
+        "Sends": {"stimulus.kind"}, "Corner": {"corner"}, "Class": {"elements[].line_class"},
+        "Layer": {"elements[].layer"}, "Ends in": {"termination.kind"},
+        "Look with": {"receiver.stands_in"}, "Who drives": {"driving"},
+        "From": {"elements[].from_layer"}, "To": {"elements[].to_layer"},
+        "Return vias": {"elements[].returns"}, "Stub": {"elements[].back_drilled"},
+    },
+    "eyes": {
+        "Levels": {"modulation"}, "Pattern": {"prbs", "typed"}, "Code": {"code"},
+        "Sampled": {"sampling"}, "Mask": {"mask", "mask.corners"},
+        "Taps are": {"sender.setting"}, "Peaking": {"listener.gain"}, "Clock": {"listener.clock"},
+        "Over": {"network"}, "Other lanes": {"crosstalk"},
+    },
+    "buses": {"Worst bits": {"worst"}, "Levels, strobes": {"alike"}},
+}  # fmt: skip
+"""What a choice changes in the project, whatever else goes with it."""
+_ASKS = {"Model file", "Peaking", "Over"}
+"""Some of whose choices ask for a file or for a model first, and then change nothing."""
+
+
+@pytest.mark.parametrize("stage", sorted(CHOICES))
+def test_what_is_chosen_stands_there_and_is_what_it_says(
+    window: MainWindow, monkeypatch: pytest.MonkeyPatch, stage: str
+) -> None:
+    for name in ("getOpenFileName", "getSaveFileName"):
+        monkeypatch.setattr(QFileDialog, name, lambda *a, **k: ("", ""))
+    met = set()
+    for where in (w for w in PLACES if w.stage == stage):
+        turn_to(window, where)
+        for k, (title, now, keys) in enumerate(
+            (spec.title, spec.current, [key for key, _ in spec.items])
+            for _, spec in choices(window)
+        ):
+            for key in (x for x in keys if x != now):
+                project = window.document.project
+                choices(window)[k][0].choose(title, key)
+                new = window.document.project
+                if new == project:
+                    # Refused with words, or asked for something first.
+                    said = window.stages[stage].surface.problem.text()
+                    assert said or title in _ASKS or key in ("sensor-pairs", "launch"), (title, key)
+                    continue
+                met.add(title)
+                (shown_now,) = {s.current for _, s in choices(window) if s.title == title}
+                assert shown_now == key, title
+                trees = (p.model_dump(mode="json") for p in (project, new))
+                moved = {
+                    re.sub(r"\[\w+\]", "[]", way)
+                    for way in in_words(changes(*trees), where.subject).split(" + ")
+                }
+                assert moved & CHOICES[stage][title], (title, key, moved)
+                window.undo()
+                assert window.document.project == project, title
+    assert met == set(CHOICES[stage])

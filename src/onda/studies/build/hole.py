@@ -24,10 +24,16 @@ def geometry_of(
 
     Raises
     ------
-    InputError : it joins a layer with itself
+    InputError : it joins a layer with itself, or with one of another zone
     """
     layers = design.stackup.layers
     order = {layer.id: k for k, layer in enumerate(layers)}
+    for layer in joins:
+        if layer not in order:
+            raise InputError(
+                f"goes to {layer}, which is no layer of the whole board", where=where,
+                remedy="Vias go through the first zone; choose a layer of it, or take them away.",
+            )  # fmt: skip
     first, last = sorted(order[layer] for layer in joins)
     if first == last:
         raise InputError(
