@@ -247,3 +247,55 @@ def test_where_nobody_hears_anybody_nothing_is_said_of_sides() -> None:
     better, words = judge_order(F, alone, (0, 1, 2))
     assert better is None
     assert words == "no clear way through; nothing speaks for or against it"
+
+
+def lanes_that_hear(delays: tuple[float, ...], *, turned: bool = False) -> np.ndarray:
+    """Matched lanes of so many seconds; neighbours hear each other at their left ends at once, and
+    at the far ends behind the way through. `turned`: the second lane's ports change places."""
+    n = len(delays)
+    s = np.zeros((len(F), 2 * n, 2 * n), complex)
+    left = list(range(n))
+    right = list(range(n, 2 * n))
+    if turned:
+        left[1], right[1] = right[1], left[1]
+    for k, took in enumerate(delays):
+        way = 0.9 * np.exp(-2j * np.pi * F * took)
+        s[:, left[k], right[k]] = s[:, right[k], left[k]] = way
+    for a in range(n - 1):
+        here = 0.05 * np.exp(-2j * np.pi * F * 5e-12)
+        there = 0.02 * np.exp(-2j * np.pi * F * (delays[a] + 5e-12))
+        for p, q in ((left[a], left[a + 1]), (right[a], right[a + 1])):
+            s[:, p, q] = s[:, q, p] = here
+        for p, q in ((left[a], right[a + 1]), (right[a], left[a + 1])):
+            s[:, p, q] = s[:, q, p] = there
+    return s
+
+
+def test_sides_are_told_by_what_is_heard_at_once() -> None:
+    delays = (1.0e-9, 1.1e-9, 1.2e-9)
+    for turned in (False, True):
+        s = lanes_that_hear(delays, turned=turned)
+        partner = find_through(F, s).partner
+        assert partner == (3, 4, 5, 0, 1, 2)
+        wanted = [0, 0, 0, 1, 1, 1]
+        if turned:
+            wanted[1], wanted[4] = 1, 0
+        assert list(find_sides(F, s, partner)) == wanted
+    # Lanes that do not hear each other do not tell: only the first one has a side.
+    apart = lanes_that_hear(delays)
+    apart[:, [0, 0, 1, 1], [1, 4, 0, 3]] = 0.0
+    apart[:, [3, 3, 4, 4], [4, 1, 3, 0]] = 0.0
+    found = find_sides(F, apart, (3, 4, 5, 0, 1, 2))
+    assert (found[0], found[3]) == (0, 1)
+    assert found[1] is None
+
+
+def test_a_partner_is_one_that_is_heard_clearly_and_from_either_side() -> None:
+    """An amplifier lets through one way alone: its ports are partners all the same."""
+    s = np.zeros((len(F), 4, 4), complex)
+    s[:, 2, 0] = s[:, 3, 1] = 0.8
+    s[:, 0, 1] = s[:, 1, 0] = 0.1
+    assert find_through(F, s).partner == (2, 3, 0, 1)
+    # Half as loud as the partner is too near to it.
+    s[:, 3, 0] = s[:, 2, 1] = 0.45
+    assert find_through(F, s).partner == (None, None, None, None)

@@ -277,3 +277,27 @@ def test_figures_have_the_edge_at_their_other_end() -> None:
     # Of an edge that never arrives there is no other end either.
     lost = measured([(0, 0), (6, 0.2)])
     assert all(math.isnan(x) for x in (lost.least_edge_time, lost.least_flight_time))
+
+
+def test_a_capacitance_dips_once_and_is_named_in_picofarads() -> None:
+    """What a dip sends back is no edge, which would dip again: it would never end."""
+    net = BounceNet(
+        ("driver", "via", "load"),
+        (Stretch(0, 1, 50.0, 0.5 * NS), Stretch(1, 2, 50.0, 0.5 * NS)),
+        (1 / 25.0, 0.0, 0.0), (), (0.0, 1.5e-12, 0.0), 0, 1 / 25.0,
+    )  # fmt: skip
+    found = trace_bounces(net, 2, edge=100 * PS, until=6 * NS, least=1e-3)
+    dips = [b for b in found if b.shape == "dip"]
+    assert dips
+    for bounce in dips:
+        assert "1.5 pF at via" in bounce.cause
+        assert bounce.cause.count("pF at via") == 1
+
+
+def test_a_wave_that_is_turned_back_too_often_is_left() -> None:
+    """Between two mirrors a wave would run for ever; it is followed for a dozen turns."""
+    net = BounceNet(
+        ("a", "b"), (Stretch(0, 1, 50.0, 0.01 * NS),), (1 / 1e9, 0.0), (), (0.0, 0.0), 0, 1 / 1e9
+    )
+    found = trace_bounces(net, 1, edge=10 * PS, until=9 * NS, least=1e-12)
+    assert max(len(b.route) for b in found) <= 12

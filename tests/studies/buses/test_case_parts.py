@@ -16,6 +16,7 @@ from onda.project.base import set_value
 from onda.project.model import Project
 from onda.studies.buses import case as parts
 from onda.studies.buses.inputs import CaseInputs, WaveInputs, bus_inputs
+from onda.studies.core.study import Control
 from onda.studies.paths.items import PathInputs
 
 UNIT = 400e-12
@@ -119,3 +120,52 @@ def test_quality_is_of_the_bits_that_count(
 
 def test_without_the_worst_bits_what_is_sent_is_what_is_asked_for(inputs: CaseInputs) -> None:
     assert parts.sent(replace(inputs, worst=False)) == replace(inputs, worst=False)
+
+
+def test_legs_of_a_strobe_are_looked_at_once_it_has_come_to_its_swing(
+    inputs: CaseInputs, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Of a single line: crossings at 0.1 V beside the middle at first, and at 0.02 V later on."""
+    unit = inputs.unit_interval
+    lead = inputs.lead * unit
+    count = inputs.data.count
+    time = np.linspace(0.0, count * unit, 40 * count + 1)
+    both = np.sin(np.pi * time / unit)
+    leg = 0.6 + 0.3 * both + np.where(time < 1.5 * lead, 0.1, 0.02)
+    monkeypatch.setattr(parts, "strobe_waves", lambda _: (time, both, leg))
+    monkeypatch.setattr(parts, "middle_of_swing", lambda *_: 0.6)
+    duty, crossing = parts._strobe_quality(inputs)
+    assert duty == pytest.approx((0.5, 0.5), abs=0.02)
+    assert crossing == pytest.approx(0.02, abs=1e-3)
+    monkeypatch.setattr(parts, "strobe_waves", lambda _: (time, both, np.empty(0)))
+    assert math.isnan(parts._strobe_quality(inputs)[1])
+
+
+def test_a_case_tells_its_swing_and_its_slowest_edge(
+    inputs: CaseInputs, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    timing = SimpleNamespace(
+        worst_setup=1.0, worst_hold=2.0, strobe_shift=3.0, centre_level=4.0, height=5.0,
+        setup_slew=np.array([7e9, np.nan, 2e9, 9e9]),
+    )  # fmt: skip
+    decided = SimpleNamespace(timing=lambda _: timing, short=lambda _: (0, 0))
+    looked = SimpleNamespace(place=lambda _: 1, own=np.array([0.1, 0.62]))
+    eyes = SimpleNamespace(
+        look=lambda: looked, decided=lambda level: decided, edges=lambda offset: offset,
+        data="data",
+    )  # fmt: skip
+    monkeypatch.setattr(parts, "sent", lambda asked: asked)
+    monkeypatch.setattr(parts, "case_waves", lambda _: "waves")
+    monkeypatch.setattr(parts, "CaseEyes", lambda *_: eyes)
+    monkeypatch.setattr(parts, "common_place", lambda _: 0.0)
+    monkeypatch.setattr(parts, "bits_behind", lambda *_: SimpleNamespace(own=0.23))
+    monkeypatch.setattr(parts, "_quality", lambda *_: "quality")
+    monkeypatch.setattr(parts, "_strobe_quality", lambda _: ((0.4, 0.6), 0.05))
+    monkeypatch.setattr(parts, "why_so", lambda *_: "so")
+    found = parts.BUS_CASE.run(inputs, Control())
+    assert (found.setup, found.hold, found.shift, found.level) == (1.0, 2.0, 3.0, 0.62)
+    assert (found.centre, found.height) == (4.0, 5.0)
+    # From one level to the other; half of it is what a bit has of its own.
+    assert (found.swing, found.slew) == (pytest.approx(0.46), 2e9)
+    assert (found.duty, found.crossing, found.quality) == ((0.4, 0.6), 0.05, "quality")
+    assert (found.why, found.looked) == ("so", looked)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 
 from onda.engine.timing.quality import WaveQuality
@@ -59,3 +61,26 @@ def test_every_measure_is_its_own_figure_of_the_worst_case() -> None:
         assert (told.where, told.how) == ("D1, Write, typ", "of 2 cases")
         assert told.value == pytest.approx(value), measure
     assert set(wanted) == {m.key for m in BUS_MEASURES} - {"bus_to_clock"}
+
+
+def test_a_case_holds_where_both_margins_and_its_eye_do() -> None:
+    def case(setup: float, hold: float, height: float, failure: str = "") -> BusCase:
+        found = CaseResult(height=height, failure=failure)
+        return BusCase("D", "D", "S", "w", "W", "typ", setup, hold, 0.0, 1e-9, found)
+
+    for values, state in (
+        ((1e-12, 2e-12, 0.1), "holds"), ((0.0, 2e-12, 0.1), "holds"),
+        ((-1e-12, 2e-12, 0.1), "fails"), ((2e-12, -1e-12, 0.1), "fails"),
+        ((1e-12, 2e-12, -0.1), "fails"), ((float("nan"), 2e-12, 0.1), "unknown"),
+        ((1e-12, 2e-12, 0.1, "no way"), "unknown"),
+    ):  # fmt: skip
+        assert case(*values).state == state, values
+    whole = BusResult((case(1e-12, 3e-12, 0.2), case(2e-12, 1e-12, 0.1)))
+    assert (whole.least("setup"), whole.least("hold"), whole.least("height")) == (
+        1e-12, 1e-12, 0.1,
+    )  # fmt: skip
+    # One without an answer leaves nothing to say of all.
+    open_ = BusResult((*whole.cases, case(float("nan"), 1e-12, 0.3)))
+    assert math.isnan(open_.least("setup"))
+    assert open_.least("hold") == 1e-12
+    assert open_.worst is open_.cases[2]

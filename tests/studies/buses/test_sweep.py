@@ -15,8 +15,9 @@ from onda.project.quantities import parse_quantity as q
 from onda.studies.buses.bus import BUS
 from onda.studies.buses.inputs import bus_inputs
 from onda.studies.buses.plan import alone
-from onda.studies.buses.sweep import BUS_SWEEP, BUS_SWEEPS, BusSweep, sweep_inputs
+from onda.studies.buses.sweep import BUS_SWEEP, BUS_SWEEPS, BusSweep, _longer, sweep_inputs
 from onda.studies.core.study import Control
+from onda.studies.paths.elements.trace import TraceItem
 
 
 @pytest.fixture(scope="module")
@@ -106,3 +107,16 @@ def test_where_it_holds() -> None:
     assert found.holds.tolist() == [True, False, True, False, True]
     closed = replace(found, height=np.array([1.0, 1.0, -0.1, 1.0, 0.0]))
     assert closed.holds.tolist() == [True, False, False, False, True]
+
+
+def test_the_longest_piece_of_a_net_is_the_one_that_grows(project, late) -> None:
+    """Of a net of several pieces the others stay as they are."""
+    case = bus_inputs(project.design, late).cases[0]
+    path = case.data.path
+    (trace, *_) = [i for i in path.items if isinstance(i, TraceItem)]
+    short = replace(trace, id="S", length=0.3 * trace.length)
+    wave = replace(case.data, path=replace(path, items=(short, *path.items)))
+    longer = _longer(wave, 0.004)
+    lengths = {i.id: i.length for i in longer.path.items if isinstance(i, TraceItem)}
+    assert lengths["S"] == short.length
+    assert lengths[trace.id] == pytest.approx(trace.length + 0.004)

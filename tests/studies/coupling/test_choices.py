@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from types import SimpleNamespace
+from typing import Any
+
 import numpy as np
 import pytest
 
@@ -13,8 +16,15 @@ from onda.project.coupling.group import Guard, LaneGroup
 from onda.project.edits import replace_object
 from onda.project.quantities import parse_quantity
 from onda.studies.core.study import Control
+from onda.studies.coupling import choices as choice_studies
 from onda.studies.coupling.bits import GROUP_BITS
-from onda.studies.coupling.choices import GROUP_CHOICES, GroupChoices, choices_inputs, ways_out
+from onda.studies.coupling.choices import (
+    GROUP_CHOICES,
+    GroupChoices,
+    _planes_beside,
+    choices_inputs,
+    ways_out,
+)
 from onda.studies.coupling.group import GROUP, GroupResult, network_of_group
 from onda.studies.coupling.inputs import GroupInputs, group_inputs
 from onda.studies.coupling.judge import measure_group
@@ -341,3 +351,69 @@ def test_every_choice_is_another_group_and_told_in_its_own_words(project, name) 
     # A group that has one of them already is not offered it.
     for taken, other in found:
         assert taken not in [w for w, _ in ways_out(project.design, other)]
+
+
+def test_on_another_layer_no_plane_is_open_any_more(project) -> None:
+    """What was cut under the old layer is another plane, or whole, under the new one."""
+    group = group_with(project, open_planes=("L2",))
+    made = {words: g for words, g in ways_out(project.design, group) if words.startswith("all on")}
+    assert made
+    for words, other in made.items():
+        assert {p.layer for p in other.pieces} == {words.removeprefix("all on ")}
+        assert all(p.open_planes == () for p in other.pieces)
+
+
+def test_a_plane_is_opened_under_pieces_that_look_at_it_and_no_others(project) -> None:
+    """Of two coupled pieces on two layers only one looks at each of four planes."""
+    group = project.design.group("converter-lanes")
+    places = [p.id for p in group.pieces if p.coupled]
+    first, second = places[:2]
+    on = {t.layer for t in project.design.line_class(group.line_class).on}
+    assert {"L3", "L8"} <= on or {"L3", "L1"} <= on
+    other = "L8" if "L8" in on else "L1"
+    pieces = tuple(set_value(p, layer=other) if p.id == second else p for p in group.pieces)
+    ways = dict(ways_out(project.design, set_value(group, pieces=pieces)))
+    opened = {words.removesuffix(" open"): g for words, g in ways.items() if words.endswith("open")}
+    for plane, made in opened.items():
+        for piece in made.pieces:
+            wanted = piece.coupled and plane in _planes_beside(project.design, piece.layer)
+            assert piece.open_planes == ((plane,) if wanted else ()), (plane, piece.id)
+    cut = {p: {x.id for x in g.pieces if x.open_planes} for p, g in opened.items()}
+    assert {first} in cut.values()
+    assert {second} in cut.values()
+
+
+def test_rises_are_looked_for_where_the_lanes_have_their_signal(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """Up to three quarters of the rate: a rise beyond that is nobody's."""
+    f = np.linspace(0.0, 40e9, 401)
+
+    def of(noise: float, where: float, level: float) -> Any:
+        sums = np.where(np.abs(f - where) < 0.5e8, level, 0.1)
+        return SimpleNamespace(
+            ids=("a",), power_sum=lambda _: sums, noise=[SimpleNamespace(total=noise)], frequency=f,
+        )  # fmt: skip
+
+    answers = {"now": of(1e-3, -1.0, 0.1), "in": of(2e-3, 6e9, 0.4), "beyond": of(5e-4, 12e9, 0.9)}
+    monkeypatch.setattr(
+        choice_studies, "GROUP", SimpleNamespace(run=lambda group, _: answers[group.name])
+    )
+
+    def group(name: str) -> Any:
+        return SimpleNamespace(
+            name=name, rate=10e9, far=1.0, lanes=[SimpleNamespace(name="A")]
+        )  # fmt: skip
+
+    asked: Any = SimpleNamespace(
+        now=group("now"), others=(("in", group("in")), ("beyond", group("beyond")))
+    )
+    found = GROUP_CHOICES.run(asked, Control())
+    quiet, loud = found.choices
+    assert [c.words for c in found.choices] == ["beyond", "in"]
+    assert loud.rise_db[0] == pytest.approx(20 * np.log10(4.0))
+    assert loud.rise_at[0] == pytest.approx(6e9, abs=1e8)
+    assert quiet.rise_db[0] == pytest.approx(0.0, abs=1e-9)
+    assert (quiet.change_db[0], loud.change_db[0]) == pytest.approx(
+        (20 * np.log10(0.5), 20 * np.log10(2.0))
+    )

@@ -8,8 +8,10 @@ from onda.engine.section.structures import Slab
 from onda.errors import InputError, NotPhysical
 from onda.project.base import set_value
 from onda.project.build.edits import replace_layer, with_stackup
+from onda.project.build.stackup import CoatingLayer
 from onda.project.model import Project
 from onda.project.quantities import parse_quantity
+from onda.studies.lines import inputs as inputs_of
 from onda.studies.lines.inputs import LineInputs, line_inputs, material_inputs
 
 UM = 1e-6
@@ -228,3 +230,18 @@ def test_layers_that_are_none(project: Project) -> None:
     on = (set_value(line_class.on[0], layer="D12"),)
     with pytest.raises(InputError, match="D12 is no copper layer"):
         line_inputs(project.design, set_value(line_class, on=on), "D12")
+
+
+def test_the_other_line_of_a_broadside_pair_has_copper_of_its_own(project: Project) -> None:
+    board = changed(changed(project, "L4", role="signal"), "L5", role="signal")
+    board = changed(board, "L6", thickness=um(29), undercut=um(7))
+    trace = facing(board, "L3", "L6").trace
+    assert trace.facing is not None
+    assert (trace.facing.thickness, trace.facing.undercut) == pytest.approx((29 * UM, 7 * UM))
+    assert trace.thickness == pytest.approx(17 * UM)
+
+
+def test_between_layers_a_cover_is_as_thick_as_on_laminate(project: Project) -> None:
+    cover = next(x for x in project.design.stackup.layers if isinstance(x, CoatingLayer))
+    thick = set_value(cover, over_laminate=um(31), over_copper=um(12))
+    assert inputs_of._thickness(thick) == pytest.approx(31 * UM)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from types import SimpleNamespace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -213,3 +215,67 @@ def test_the_cheapest_that_fits_is_taken(monkeypatch: pytest.MonkeyPatch, projec
     tried.clear()
     FIT_ALL.run(FitAllInputs((single,)), Control())
     assert {g for _, g in tried} == {None}
+
+
+def test_the_distance_of_a_pair_over_one_another_is_a_height_too(spread: SpreadInputs) -> None:
+    causes: Any = [
+        SimpleNamespace(name=n)
+        for n in ("width", "height below", "height above", "between", "Dk", "copper")
+    ]
+    found = tolerance._correlation(
+        replace(spread, heights_together=0.6, copper_with_width=0.3), causes
+    )
+    together = [(1, 2), (1, 3), (2, 3)]
+    assert [found[i, j] for i, j in together] == [0.6, 0.6, 0.6]
+    assert (found[0, 5], found[5, 0]) == (-0.3, -0.3)
+    others = found - np.diag(np.diag(found))
+    for i, j in (*together, (0, 5)):
+        others[i, j] = others[j, i] = 0.0
+    assert not others.any()
+
+
+def test_what_a_cause_does_to_both_sides_alike_counts_in_its_share() -> None:
+    """One is straight, the other one only bent: z falls wherever it goes."""
+    x = np.random.default_rng(3).standard_normal((40_000, 2))
+    causes: Any = [SimpleNamespace(name=n, spread=n) for n in ("bent", "straight")]
+    found = tolerance._ranked(causes, np.array([4.0, 0.0, 0.02, -0.02, 0.0, 0.0]), x)
+    # The square of a normal number has twice the variance of the number itself.
+    assert {c.name: c.share for c in found} == {
+        "bent": pytest.approx(2 / 3, abs=0.02), "straight": pytest.approx(1 / 3, abs=0.02),
+    }  # fmt: skip
+    assert [c.name for c in found] == ["bent", "straight"]
+
+
+def test_limits_and_steps_of_a_fit_are_those_of_the_fabricator(project: Project) -> None:
+    """The cheapest step first, width and gap each in its place, of the copper that is etched."""
+    made = project.design.stackup.fabrication
+    for one in fit_all_inputs(project.design).wanted:
+        copper = project.design.stackup.place(one.layer).copper
+        limit = made.limit_for(copper.thickness.si)
+        assert limit is not None
+        assert (one.least_width, one.least_gap) == (limit.width.si, limit.gap.si)
+        cheapest = sorted(made.steps, key=lambda s: s.factor)
+        assert one.steps == tuple((s.width.si, s.gap.si) for s in cheapest)
+    assert len({s.factor for s in made.steps}) > 1
+    assert any(x.least_width != x.least_gap for x in fit_all_inputs(project.design).wanted)
+
+
+def test_no_width_is_tried_whose_top_would_be_etched_away(
+    monkeypatch: pytest.MonkeyPatch, project: Project
+) -> None:
+    (first, *_) = fit_all_inputs(project.design).wanted
+    asked: list[Any] = []
+
+    def run(inputs: Any, _: object) -> Any:
+        asked.append(inputs)
+        return SimpleNamespace(values=(1.234567e-4,))
+
+    monkeypatch.setattr(fit_all, "FIT", SimpleNamespace(run=run))
+    trace = replace(first.line.trace, undercut=40e-6)
+    one = replace(first, line=replace(first.line, trace=trace))
+    width, _ = fit_all._fit(one, 50e-6, None)
+    assert width == pytest.approx(123e-6)
+    (bounds,) = asked[0].unknowns
+    assert (bounds.name, bounds.low, bounds.high) == ("width", pytest.approx(82e-6), 5e-3)
+    fit_all._fit(one, 95e-6, None)
+    assert asked[1].unknowns[0].low == pytest.approx(95e-6)
