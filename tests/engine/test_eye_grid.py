@@ -286,5 +286,7 @@ def test_what_is_taken_away_for_comparison() -> None:
     assert chain.without_continuous.poles == ()
     assert chain.without_continuous.decisions == 3
     assert chain.bare == Chain() != chain
+    # What every edge adds has no sign of its own.
+    assert replace(chain, taps=(-0.1, 0.7, -0.2), main=1).for_edges.taps == (0.1, 0.7, 0.2)
     # A gain control is no equaliser.
     assert replace(chain, gain_to=0.3).bare == Chain(gain_to=0.3)

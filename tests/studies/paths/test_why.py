@@ -132,9 +132,11 @@ class Drawn:
         if path == "broken":
             raise NotPhysical("path", "nothing", "something")
         some = self.figures[path]
+        # Without a part the nodes behind it have other numbers.
+        own = 3 if path == "early" else 1
         ends = [
             SimpleNamespace(id="B", name="U5", die=2),
-            SimpleNamespace(id="A", name="U3", die=1),
+            SimpleNamespace(id="A", name="U3", die=own),
         ]
         if path == "gone":
             ends = ends[:1]
@@ -143,9 +145,10 @@ class Drawn:
         volts = np.clip(at / 1e-9, 0.0, 1.0) + some.get("bump", 0.0) * np.exp(
             -(((at - 1.5e-9) / 0.2e-9) ** 2)
         )
-        waves = {1: volts, 2: np.zeros_like(volts)}
+        waves = {own: volts, 2: np.zeros_like(volts)}
         solution = SimpleNamespace(time=self.time, node=lambda k: waves[k])
-        highs = np.array([0.0, some.get("high", 1.0), 9.0])
+        highs = np.array([0.0, 7.0, 9.0, 8.0])
+        highs[own] = some.get("high", 1.0)
         built = SimpleNamespace(ends=ends)
         return SimpleNamespace(solution=solution, built=built, highs=highs, path=path)
 
