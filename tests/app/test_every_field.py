@@ -21,10 +21,13 @@ from onda.project.base import set_value
 from onda.project.coupling.edits import set_vias
 from onda.project.coupling.group import LaneVias
 from onda.project.edits import replace_object
+from onda.project.files import content_of
 from onda.project.model import Project
 from onda.project.quantities import Quantity, quantity
 from onda.studies.core.cache import ResultCache
-from onda.studies.core.executors import Place
+from onda.studies.core.executors import Place, here
+from onda.studies.core.runner import StudyRunner
+from onda.studies.devices.device_file import DEVICE_FILE, DeviceFileInputs
 from tests.app.conftest import type_into
 
 Field = QuantityField | TextField
@@ -74,6 +77,11 @@ def board(project: Project) -> Project:
 
 @pytest.fixture
 def window(qtbot: QtBot, board: Project, shared_cache: ResultCache) -> Iterator[MainWindow]:
+    # Which models and pins there are to choose from is read from device files.
+    runner = StudyRunner(here(), shared_cache)
+    for file in board.design.device_files:
+        if file.path.endswith(".ibs"):
+            runner.result(DEVICE_FILE, DeviceFileInputs(content_of(file)))
     made = MainWindow(board, place=Place("known", Known, shares_memory=True), cache=shared_cache)
     qtbot.addWidget(made)
     made.show()
@@ -633,7 +641,10 @@ CHOICES: dict[str, dict[str, set[str]]] = {
         "Receivers": {"listener"}, "Corner": {"corner"},
     },
     "paths": {
-        "Model file": {"driver.model", "receiver.model"}, "Run it": {"driver.stands_in"},
+        "Model file": {"driver.model", "receiver.model"},
+        "Model": {"driver.model.model", "receiver.model.model"},
+        "Pin": {"driver.model.pin", "receiver.model.pin"},
+        "Run it": {"driver.stands_in"},
         "Sends": {"stimulus.kind"}, "Corner": {"corner"}, "Class": {"elements[].line_class"},
         "Layer": {"elements[].layer"}, "Ends in": {"termination.kind"},
         "Look with": {"receiver.stands_in"}, "Who drives": {"driving"},
