@@ -208,3 +208,31 @@ def test_stages_are_reached_by_mouse_and_keys(course: Course) -> None:
     assert selection.stage == STAGES[-1].id
     QTest.keyClick(course, Key.Key_Down)
     assert told == ["menu", "help", "menu"]
+
+
+def test_keys_go_along_the_course_and_a_dotted_frame_goes_with_them(
+    course: Course, look: Look
+) -> None:
+    course.setFocus()
+
+    def framed() -> list[int]:
+        found = [s for s in drawn(course).shapes if s.stroke == look.t.sea.lower() and s.dash]
+        return [
+            k
+            for k in range(len(STAGES))
+            if any(
+                abs(s.box[0] - (course.centre(k).x() - 38)) < 1
+                and abs(s.box[2] - (course.centre(k).x() + 38)) < 1
+                for s in found
+                if s.dash != "none"
+            )
+        ]
+
+    (at,) = framed()
+    for _ in range(3):
+        QTest.keyClick(course, Key.Key_Right)
+    assert framed() == [at + 3]
+    QTest.keyClick(course, Key.Key_Left)
+    assert framed() == [at + 2]
+    course.clearFocus()
+    assert framed() == []
