@@ -130,9 +130,9 @@ def other(name: str, now: str, where: Where) -> tuple[str, str] | None:
     found = NUMBER.match(now)
     if found is None:
         return None
-    if float(found.group(1).replace("\u2212", "-")) == 0.0:
-        return None
     value = 0.93 * float(found.group(1).replace("\u2212", "-"))
+    if value == 0.0:
+        return None
     number = f"{round(value)}" if "." not in found.group(1) and value > 80 else f"{value:.4g}"
     return number + found.group(2), number + found.group(2)
 
@@ -159,12 +159,8 @@ def changes(old: Any, new: Any, way: str = "") -> list[str]:
 
 def in_words(found: list[str], subject: str) -> str:
     """Changes seen from an object; those of a row of like things once."""
-    short = {
-        re.sub(r"\[\d+\]", "[]", way).removeprefix(".design.").partition(f"[{subject}].")[2]
-        or re.sub(r"\[\d+\]", "[]", way).removeprefix(".design.")
-        for way in found
-    }
-    return " + ".join(sorted(short))
+    ways = {re.sub(r"\[\d+\]", "[]", way).removeprefix(".design.") for way in found}
+    return " + ".join(sorted({way.partition(f"[{subject}].")[2] or way for way in ways}))
 
 
 PLACES = [

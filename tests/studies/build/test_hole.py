@@ -80,3 +80,11 @@ def test_the_longer_side_is_the_stub(project: Project) -> None:
 def test_a_hole_from_a_layer_to_itself_is_none(project: Project) -> None:
     with pytest.raises(InputError, match=r"v1.*the same one"):
         geometry_of(project.design, hole(), ("L3", "L3"), "v1")
+
+
+def test_a_hole_to_a_layer_of_another_zone_is_refused(project: Project) -> None:
+    """The tail has an L4 of its own, and the whole board another: only that one is drilled."""
+    assert geometry_of(project.design, hole(), ("L8", "L4"), "v1").through > 0.0
+    for joins in (("L8", "tail.L4"), ("tail.L4", "L8")):
+        with pytest.raises(InputError, match=r"v1.*tail\.L4.*no layer of the whole board"):
+            geometry_of(project.design, hole(), joins, "v1")
