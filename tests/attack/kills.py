@@ -193,12 +193,12 @@ WRITERS = {
 
 
 def _carelessly(path: Path, data: bytes) -> None:
-    """As nothing here may write: in place."""
+    """As nothing here may write: in place; so slowly that nearly every kill meets it."""
     with path.open("wb") as file:
-        for at in range(0, len(data), 32768):
-            file.write(data[at : at + 32768])
-            file.flush()
-            time.sleep(2e-4)
+        file.write(data[: len(data) // 2])
+        file.flush()
+        time.sleep(0.06)
+        file.write(data[len(data) // 2 :])
 
 
 def _keep(k: int) -> None:
