@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+import threading
 from pathlib import Path
 
 import pytest
@@ -419,13 +420,26 @@ def test_what_nobody_caught_reaches_the_user(window: MainWindow, caplog) -> None
     faults = Faults(window)
     said: list[str] = []
     faults.happened.connect(said.append)
-    before = sys.excepthook
+    before = (sys.excepthook, threading.excepthook)
     faults.install()
     try:
         sys.excepthook(KeyError, KeyError("class-9"), None)
+        # A break from the keyboard is for whoever had it before.
+        broken: list[object] = []
+        error = KeyboardInterrupt("now")
+        faults._before = (lambda *a: broken.append(a), before[1])
+        sys.excepthook(KeyboardInterrupt, error, None)
+        threading.excepthook(threading.ExceptHookArgs((ValueError, ValueError("far"), None, None)))
+        faults._before = before
     finally:
         faults.uninstall()
-    assert sys.excepthook is before
+    assert broken == [(KeyboardInterrupt, error, None)]
+    assert len(said) == 2
+    assert "ValueError: far" in said[1]
+    record = next(r for r in caplog.records if "unexpected" in r.message)
+    assert record.exc_info is not None
+    assert isinstance(record.exc_info[1], KeyError)
+    assert (sys.excepthook, threading.excepthook) == before
     assert "KeyError: 'class-9'" in said[0]
     assert "unexpected" in caplog.text
 

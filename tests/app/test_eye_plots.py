@@ -246,6 +246,9 @@ def test_a_pulse_stands_by_its_main_cursor_over_the_bits_that_leave_least(
     # The bit that is sampled lies around 0, fifteen before it and those of cursors before behind.
     (bits,) = view.worst.curves
     wanted = peak.worst_one[-16 - peak.main :]
+    assert len(bits.x) == 2 * (16 + peak.main)
+    (x0, x1), _ = view.worst.viewRange()
+    assert (x0, x1) == pytest.approx((-15.5, peak.main + 0.5))
     sampled = len(wanted) - 1 - peak.main
     for k, bit in enumerate(wanted):
         inside = (bits.x > k - sampled - 0.49) & (bits.x < k - sampled + 0.49)

@@ -313,7 +313,15 @@ def test_the_worst_pattern_is_played_along_the_path(window: MainWindow) -> None:
     stage = look_at(window, "jl0", "bits")
     assert stage.result is not None
     bits = "".join(str(int(b)) for b in stage.result.peak.worst_one)
-    stage.panel.play.click()
+    panel = stage.panel
+    assert panel.play.isVisibleTo(panel)
+    # There is no path to play them along where a network carries them, nor are four levels bits.
+    panel.show_link(link_of(window, "up0"))
+    assert not panel.play.isVisibleTo(panel)
+    panel.show_link(set_value(link_of(window), modulation="pam4"))
+    assert not panel.play.isVisibleTo(panel)
+    panel.show_link(link_of(window))
+    panel.play.click()
     assert window.settle(60_000)
     assert window.selection.stage == "paths"
     path = window.document.project.design.path("jl0")

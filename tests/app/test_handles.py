@@ -58,6 +58,14 @@ def test_rows_are_drawn_with_their_state_and_value(rows: RowList) -> None:
     assert found.word("Second").y - found.word("First").y == pytest.approx(50.0, abs=0.5)
     (lit,) = [s for s in found.shapes if s.fill == t.sea_tint.lower()]
     assert (lit.box[1], lit.box[3]) == pytest.approx((50.0, 96.0))
+    # Everything about a row stands on it, its mark beside its title.
+    for k, name in enumerate(("First", "Second", "State 2", "State 3")):
+        row = rows.row_rect(k)
+        inside = [w.text for w in found.words if row.top() < w.y < row.bottom()]
+        assert name in inside
+        assert len(inside) == (3 if k < 2 else 1)
+    for disc, name in zip(found.of("circle"), ("First", "Second"), strict=True):
+        assert disc.points[:, 1] == pytest.approx([found.word(name).y - 4.0], abs=3.0)
     discs = [s.fill for s in found.of("circle")]
     assert discs == [rows._look.state_color(x).name() for x in (State.HOLDS, State.FAILS)]
     # Kept states show the line that they are drawn by, those that are not shown in grey.

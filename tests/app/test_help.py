@@ -117,6 +117,15 @@ def test_the_pointer_and_f1_explain_the_field(window: MainWindow) -> None:
     QTest.keyClick(field.edit, Qt.Key.Key_F1)
     assert "15 to 40" in QToolTip.text()
     assert window.surfaces.currentWidget() is paths.surface
+    # Another one while that is still there.
+    other = next(f for f in paths.form.form.fields if f.title.text() == "Capacitance")
+    other.edit.setFocus()
+    QTest.keyClick(other.edit, Qt.Key.Key_F1)
+    assert QToolTip.isVisible()
+    assert explanation("Capacitance", "paths").split(":")[0] in QToolTip.text()
+    assert window.surfaces.currentWidget() is paths.surface
+    field.edit.setFocus()
+    QTest.keyClick(field.edit, Qt.Key.Key_F1)
     # Once more: the keys.
     QTest.keyClick(field.edit, Qt.Key.Key_F1)
     assert window.surfaces.currentWidget() is window.keys_page

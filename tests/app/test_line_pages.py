@@ -254,7 +254,7 @@ def test_arrows_point_along_the_field_that_is_chosen(
     view.show_section(section)
     plain = len(drawn(view).of("polyline"))
     points = np.array([[2e-4, 2e-4], [3e-4, 2e-4], [4e-4, 2e-4]])
-    electric = np.array([[1.0, 0.0], [0.0, 1.0], [0.001, 0.0]])
+    electric = np.array([[1.0, 0.0], [0.0, 0.3], [0.001, 0.0]])
     magnetic = np.array([[0.0, 1.0], [-0.25, 0.0], [0.0, 0.0]])
     one = GuidedMode(12e9, "H", np.zeros(3), points, electric, magnetic, np.zeros(3), "none")
     for is_magnetic, field, color in (

@@ -176,6 +176,16 @@ def test_boards_stand_between_their_limits(qtbot: QtBot, look: Look) -> None:
     assert (first[2] - first[0]) / whole == pytest.approx(0.75, abs=0.01)
     assert (second[2] - second[0]) / whole == pytest.approx(0.25, abs=0.01)
     assert bars.said.startswith("width ±12 µm")
+    # All boards and whatever limit there is are in view.
+    edges = np.histogram(BOARDS.z, bins=len(view.plot._bars[0].y))[1]
+    for low, high in ((45.0, 55.0), (math.nan, 55.0), (45.0, math.nan), (math.nan, math.nan)):
+        view.show_result(BOARDS, low, high)
+        ends = [x for x in (low, high, edges[0], edges[-1]) if not math.isnan(x)]
+        room = 0.04 * (max(ends) - min(ends))
+        (x0, x1), _ = view.plot.viewRange()
+        assert (x0, x1) == pytest.approx((min(ends) - room, max(ends) + room), rel=1e-4)
+        limits = [c.name for c in view.plot.curves if c.limit]
+        assert limits == [f"limit {x:g} Ω" for x in (low, high) if not math.isnan(x)]
     # Without limits it says how far they spread.
     view.show_result(replace(BOARDS, inside=math.nan, causes=()), math.nan, math.nan)
     assert view.sentence.text() == "6 boards: 50.0 ± 4.5 Ω"

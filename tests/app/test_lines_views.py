@@ -376,9 +376,18 @@ def test_drawn_outlines_are_read(lines, tmp_path) -> None:
 
 
 def test_shielded_sections_and_sheets_are_copied_and_removed(lines) -> None:
-    window, _ = lines
-    for name, kept in (("bead", "shielded"), ("hub-cable", "sheet_lines")):
+    window, stage = lines
+    dropped: list[str] = []
+    drop = stage.surface.veil.drop
+    stage.surface.veil.drop = lambda words: (dropped.append(words), drop(words))[1]
+    for name, kept, title, remark in (
+        ("bead", "shielded", "Edge launch bead", "mode check of a closed section"),
+        ("hub-cable", "sheet_lines", "Hub cable", "Fulmar cable sheet"),
+    ):
         show(window, name)
+        # What is in view has its name on the page, and while it is worked out.
+        assert (stage.surface.title.text(), stage.surface.remark.text()) == (title, remark)
+        assert dropped[-1] == f"Computing {title}…"
         before = len(getattr(window.document.project.design, kept))
         window.listing.copy_wanted.emit(name)
         assert len(getattr(window.document.project.design, kept)) == before + 1

@@ -88,6 +88,8 @@ def test_a_part_opens_below_the_strip_and_closes_again(window: MainWindow) -> No
         assert drawer.isVisible()
         assert page.isVisible()
         heights.append(drawer.height())
+        # As high as what is open, not as the highest part.
+        assert stage.chain._stack.sizeHint().height() == page.sizeHint().height()
     assert not stage.chain.transmitter.isVisible()
     click(stage, strip.rect_of(2).center())
     assert stage.chain.receiver.isVisible()

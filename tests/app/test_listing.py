@@ -128,6 +128,10 @@ def test_a_kept_state_is_renamed_in_its_place(listing: Listing, document: Docume
     QTest.keyClick(kept, Key.Key_F2)
     (editor,) = kept.findChildren(Entry)
     assert editor.text() == "First"
+    # It stands on the row, behind its mark.
+    row, place = kept.row_rect(0), editor.geometry()
+    assert (place.left(), place.top()) == (int(row.left()) + 20, int(row.top()) + 2)
+    assert place.right() < row.right()
     editor.setText("  Before the change ")
     QTest.keyClick(editor, Key.Key_Return)
     assert names(document) == ["Before the change", "Second", "Third"]

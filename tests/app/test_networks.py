@@ -495,6 +495,27 @@ def test_what_a_network_can_be_made_of(window: MainWindow) -> None:
     words = [a.text() for a in networks.add_menu().actions()]
     assert "A file of S-parameters…" in words
     assert "Both halves of Fixtures end to end" in words
+    # Each by its name: lines that are one line, every path, every group; a click makes it.
+    design = window.document.project.design
+    menus = {a.text(): a.menu() for a in networks.add_menu().actions()}
+
+    def named(menu: str) -> list[str]:
+        return [a.text() for a in menus[menu].actions()]
+
+    assert named("A piece of line") == [c.name for c in design.line_classes if c.structure.one_line]
+    assert named("A path") == [p.name for p in design.paths]
+    assert named("A group of lanes") == [g.name for g in design.groups]
+    files = [n.name for n in design.networks if n.source.kind == "file" and n.id != "fixture-2x"]
+    assert named("Fixtures end to end without fixtures, by a 2x through") == files
+    for menu, name in (("A piece of line", "Clocks"), ("A path", "SPI clock")):
+        next(a for a in menus[menu].actions() if a.text() == name).trigger()
+        assert window.settle(60_000)
+        source = networks.network.source
+        assert {"A piece of line": "line_class", "A path": "path"}[menu] in source.model_fields_set
+        window.document.undo()
+    assert window.settle(60_000)
+    window.selection.choose("fixture-2x", "networks")
+    assert window.settle(60_000)
     networks.edits.halves_of_this()
     assert window.settle(60_000)
     assert networks.network.source.side == "right"

@@ -238,6 +238,14 @@ def test_pieces_take_their_share_of_the_way(lanes: LanesView, group: LaneGroup, 
     apart = ways[-1].points[0][1] - ways[0].points[0][1]
     for p in group.pieces:
         assert tall[p.id] == pytest.approx((0.62 if p.coupled else 1.0) * apart, rel=1e-3)
+    # They bend at the ends of a piece, by a third of a short one at most.
+    start = 142.0
+    for p in group.pieces:
+        end = start + p.length.si / whole * room
+        bend = min(14.0, 0.3 * (end - start))
+        x = ways[0].points[at[p.id] : at[p.id] + 2, 0]
+        assert x == pytest.approx([start + bend, end - bend], abs=0.1)
+        start = end
 
 
 @pytest.mark.usefixtures("in_inches")

@@ -189,6 +189,11 @@ def test_two_values_make_a_field_with_their_units(qtbot: QtBot, look: Look, over
     assert (ring.box[0], ring.box[1]) == pytest.approx((157.0, 5.0))
     assert told.said.count("Ω") == 3
     assert told.said.count("mm") == 3
+    # Below the first and the last column, and beside the first and the last row.
+    low = sorted(w.x for w in told.words if "Ω" in w.text and w.y < 220.0)
+    assert low == pytest.approx([56 + 50 - 16, 56 + 250 - 16], abs=8.0)
+    beside = sorted(w.y for w in told.words if "mm" in w.text and w.x < 56.0)
+    assert beside == pytest.approx([4 + 50 + 4, 4 + 150 + 4], abs=3.0)
     move_to(field, 56 + 50, 4 + 150)
     assert f"Rs {format_si(10.0, 'resistance', like=30.0)}, length of T1 5.00 mm: −50 %" in (
         drawn(field).said

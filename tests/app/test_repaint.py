@@ -68,6 +68,18 @@ def test_there_are_such_parts() -> None:
 
 
 @pytest.mark.parametrize(("where", "part"), PAINTED, ids=[where for where, _ in PAINTED])
+def test_what_has_looks_is_painted_anew_with_others(where: str, part: ast.ClassDef) -> None:
+    """By day, by night: who paints with looks hears of others."""
+    source = ast.unparse(part)
+    if "self._look" not in source or not any(
+        isinstance(x, ast.FunctionDef) and x.name == "__init__" and "look: Look" in ast.unparse(x)
+        for x in part.body
+    ):
+        return
+    assert "look.changed" in source, where
+
+
+@pytest.mark.parametrize(("where", "part"), PAINTED, ids=[where for where, _ in PAINTED])
 def test_what_is_shown_anew_is_painted_anew(where: str, part: ast.ClassDef) -> None:
     """Whoever sets what painting reads asks for it, by itself or by another method."""
     methods = {x.name: x for x in part.body if isinstance(x, ast.FunctionDef)}

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
@@ -160,6 +161,11 @@ def test_the_worst_remarks_are_shown_and_the_rest_counted(qtbot: QtBot, look: Lo
     assert drawn(lines).texts == [
         "remark 0", "remark 1", "remark 2", "2 of 6 checks of the build hold; 1 more do not",
     ]  # fmt: skip
+    # Each has a row of its own, with its buoy beside it.
+    words = drawn(lines).words
+    assert np.diff([w.y for w in words]) == pytest.approx(17.0, abs=0.01)
+    buoys = [s.points for s in drawn(lines).shapes if s.kind != "rect" and s.box[2] < 14]
+    assert {round(float(p[:, 1].mean()) // 17) for p in buoys} == {0, 1, 2}
     chosen = []
     lines.chosen.connect(chosen.append)
     left = Qt.MouseButton.LeftButton
@@ -325,6 +331,18 @@ def test_builds_are_read_and_written_where_it_is_said(
     assert [x.id for x in project.design.stackup.copper] == [x for x in there if x in {
         c.id for c in project.design.stackup.copper
     }]  # fmt: skip
+    # Each entry of the menu of what is read asks for its own kind of file.
+    kinds: list[str] = []
+
+    def asked_for(parent: QWidget, title: str, at: str, kind: str) -> tuple[str, str]:
+        kinds.append(kind)
+        return "", ""
+
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", asked_for)
+    files.show_read(QPoint(0, 0))
+    for action in parent.findChildren(QMenu)[-1].actions():
+        action.trigger()
+    assert kinds == ["IPC-2581 (*.xml *.cvg *.ipc2581)", "CSV (*.csv)"]
     # Who leaves the dialog changes nothing; what cannot be read is told.
     for dialog in ("getOpenFileName", "getSaveFileName"):
         monkeypatch.setattr(QFileDialog, dialog, lambda *a, **k: ("", ""))

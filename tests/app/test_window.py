@@ -51,6 +51,10 @@ def test_stages_to_come_say_what_they_will_do(window: MainWindow) -> None:
         assert window.surfaces.currentWidget() is window.coming
         assert stage.promise in window.coming._promise.text()
         assert not window.inspectors.isVisible()
+    (button,) = window.coming.findChildren(QPushButton)
+    button.click()
+    assert window.selection.stage == "paths"
+    assert window.surfaces.currentWidget() is window.stages["paths"].surface
 
 
 def test_keys_page_opens_and_closes(window: MainWindow) -> None:

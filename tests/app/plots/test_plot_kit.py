@@ -19,6 +19,7 @@ from pytestqt.qtbot import QtBot
 
 from onda.app.plots.axes import Axis, even_step, number_text, power_text
 from onda.app.plots.cursors import Cursor, Trace, cursor_words, snapped
+from onda.app.plots.curve import mark_of, pattern_of
 from onda.app.plots.curves import Bars, Curve, CurvePlot, Limit
 from onda.app.plots.names import Label, place_names
 from onda.app.plots.sharing import offer_share, titled
@@ -288,6 +289,13 @@ def test_limits_carry_their_name_and_kept_states_their_dash(plot: CurvePlot) -> 
     dashes = [tuple(item.opts["pen"].dashPattern()) for item in plot._items["lines"]]
     assert dashes.count(()) == 1
     assert len(set(dashes)) == 5
+    # The legend shows the dash that is drawn: long, points, both in turn, and from the start again.
+    marks = {1: "╺ ╸", 2: "┈┈", 3: "╺ ·", 4: "╺ ╸", 0: "━"}
+    assert {k: mark_of(Curve("", X, X, DAY.kept, kept=k)) for k in marks} == marks
+    assert mark_of(Curve("", X, X, DAY.fails, limit=True)) == "┅"
+    long, points, both = (pattern_of(Curve("", X, X, DAY.kept, kept=k)) for k in (1, 2, 3))
+    assert long[0] > points[0]
+    assert (len(both), both[0] > both[2]) == (4, True)
 
 
 # ---- what leaves it

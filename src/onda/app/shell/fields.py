@@ -259,6 +259,7 @@ class ChoiceBox(QComboBox):
         self._look = look
         self.setFixedWidth(width)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        look.changed.connect(self.update)
 
     def showPopup(self) -> None:
         """The list is as wide as its longest words need."""
