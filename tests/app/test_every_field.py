@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from concurrent.futures import Executor, Future
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -25,24 +24,12 @@ from onda.project.files import content_of
 from onda.project.model import Project
 from onda.project.quantities import Quantity, quantity
 from onda.studies.core.cache import ResultCache
-from onda.studies.core.executors import Place, here
+from onda.studies.core.executors import here
 from onda.studies.core.runner import StudyRunner
 from onda.studies.devices.device_file import DEVICE_FILE, DeviceFileInputs
-from tests.app.conftest import type_into
+from tests.app.conftest import KNOWN, type_into
 
 Field = QuantityField | TextField
-
-
-class Known(Executor):
-    """Runs nothing: what is known already comes, and nothing else."""
-
-    def submit(self, fn: Any, /, *args: Any, **kwargs: Any) -> Future[Any]:
-        future: Future[Any] = Future()
-        if len(args) >= 3:
-            known = fn.__self__._known(args[0], args[2])
-            if known is not None:
-                future.set_result(known)
-        return future
 
 
 def ui(value: float) -> Quantity:
@@ -82,7 +69,7 @@ def window(qtbot: QtBot, board: Project, shared_cache: ResultCache) -> Iterator[
     for file in board.design.device_files:
         if file.path.endswith(".ibs"):
             runner.result(DEVICE_FILE, DeviceFileInputs(content_of(file)))
-    made = MainWindow(board, place=Place("known", Known, shares_memory=True), cache=shared_cache)
+    made = MainWindow(board, place=KNOWN, cache=shared_cache)
     qtbot.addWidget(made)
     made.show()
     yield made

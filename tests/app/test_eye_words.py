@@ -159,7 +159,7 @@ def test_every_number_bit_by_bit_is_that_of_the_result(bits: EyeResult) -> None:
 
 def test_four_levels_are_told_from_the_lowest(bits: EyeResult) -> None:
     low = bits.eye.openings[0]
-    openings = tuple(replace(low, height=0.1 * k, width=0.2 * k) for k in (1, 2, 3))
+    openings = tuple(replace(low, height=0.1 * k, width=0.3 * k) for k in (1, 2, 3))
     eye = replace(bits.eye, openings=openings, means=(-0.3, -0.1, 0.1, 0.3))
     four = replace(bits, eye=eye, levels=(-1.0, -1 / 3, 1 / 3, 1.0), hits=())
     found = by_name(bits_rows(four, None))
@@ -167,13 +167,17 @@ def test_four_levels_are_told_from_the_lowest(bits: EyeResult) -> None:
     assert [found[n][0] for n in names] == [split_si(v, "voltage")[0] for v in eye.means]
     for k, name in enumerate(("Lower", "Middle", "Upper"), 1):
         assert found[f"{name} height"][:2] == split_si(0.1 * k, "voltage")
-        assert found[f"{name} width"][:2] == split_si(0.2 * k, "unit interval")
+        assert found[f"{name} width"][:2] == split_si(0.3 * k, "unit interval")
     assert worst_bits(four).startswith("The least eye is smallest")
     # Beside each eye stands the same one of the kept state.
-    before = replace(eye, openings=tuple(replace(o, height=2.0 * o.height) for o in openings))
+    smaller = (replace(o, height=2.0 * o.height, width=0.5 * o.width) for o in openings)
+    before = replace(eye, openings=tuple(smaller), means=(-0.4, -0.2, 0.2, 0.5))
     beside = by_name(bits_rows(four, replace(four, eye=before)))
     for k, name in enumerate(("Lower", "Middle", "Upper"), 1):
         assert beside[f"{name} height"][2] == split_si(0.2 * k, "voltage", like=0.1 * k)[0]
+        assert beside[f"{name} width"][2] == split_si(0.15 * k, "unit interval", like=0.3 * k)[0]
+    for name, now, was in zip(names, eye.means, before.means, strict=True):
+        assert beside[name][2] == split_si(was, "voltage", like=now)[0]
 
 
 def test_notes_say_where_the_mask_is_from_and_what_is_in_doubt(

@@ -17,7 +17,7 @@ from onda.app.shell.fields import _Entry as Field
 from onda.app.shell.pages import KEYS
 from onda.app.shell.window import MainWindow
 from onda.project.measures import MEASURES
-from tests.app.conftest import MakeWindow
+from tests.app.conftest import KNOWN, MakeWindow
 
 
 def elements_of(window: MainWindow) -> list[str]:
@@ -30,7 +30,7 @@ def elements_of(window: MainWindow) -> list[str]:
 )
 def test_everything_that_is_shown_is_explained(stage: str, make_window: MakeWindow) -> None:
     """In every view, for every kind of object and element that the demo has."""
-    window = make_window(stage=stage)
+    window = make_window(stage=stage, place=KNOWN)
     shown = window.stages[stage]
     missing: set[str] = set()
 
@@ -59,6 +59,8 @@ def test_everything_that_is_shown_is_explained(stage: str, make_window: MakeWind
         views.choose(next(iter(views.titles)))
     for row in shown.rows():
         window.selection.choose(row.id)
+        QApplication.processEvents()
+        look()
         if stage == "paths":
             for element in elements_of(window):
                 window.selection.choose_element(element)
@@ -68,8 +70,6 @@ def test_everything_that_is_shown_is_explained(stage: str, make_window: MakeWind
         for layer in window.document.project.design.stackup.layers:
             window.selection.choose_element(layer.id)
             look()
-    assert window.settle()
-    look()
     assert sorted(missing) == [], "\n".join(sorted(missing))
 
 

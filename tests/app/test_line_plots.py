@@ -213,6 +213,10 @@ def test_what_moves_most_is_as_long_as_it_moves(qtbot: QtBot, look: Look) -> Non
     assert (wide.box[0], wide.box[2]) == pytest.approx((2.0, 202.0), abs=0.1)
     assert (narrow.box[0], narrow.box[2]) == pytest.approx((102 - 25.0, 102 + 75.0), abs=0.1)
     assert narrow.box[1] - wide.box[1] == pytest.approx(22.0)
+    # A line across each is where nothing moves.
+    for bar, line in zip((wide, narrow), found.of("polyline", stroke=look.t.ink), strict=True):
+        assert line.points[:, 0] == pytest.approx([102.0, 102.0], abs=0.6)
+        assert line.box[1] < bar.box[1] < bar.box[3] < line.box[3]
     assert "±4.0" in found.said
     assert "±2.0" in found.said
     # The scale goes by the larger end, whichever it is.

@@ -48,6 +48,25 @@ def test_what_is_freed_between_things_that_stay_goes_back() -> None:
     assert freed("as it is") < 100.0
 
 
+def test_the_library_is_told_by_its_own_numbers(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Those of malloc.h: M_ARENA_MAX, M_MMAP_THRESHOLD, M_TRIM_THRESHOLD; each must be taken."""
+    told: dict[int, int] = {}
+
+    class Library:
+        taken = 1
+
+        def mallopt(self, name: int, value: int) -> int:
+            told[name] = value
+            return self.taken if name == -3 else 1
+
+    library = Library()
+    monkeypatch.setattr(ctypes, "CDLL", lambda _: library)
+    assert memory.give_memory_back()
+    assert told == {-8: 2, -3: 2**20, -1: 2**20}
+    library.taken = 0
+    assert not memory.give_memory_back()
+
+
 def test_where_the_library_is_another_one_nothing_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(memory.sys, "platform", "darwin")
     assert not memory.give_memory_back()

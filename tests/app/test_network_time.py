@@ -254,6 +254,8 @@ def test_pieces_lie_below_their_part_of_the_axis(qtbot: QtBot, look: Look) -> No
         PieceSpan("A", "card", 0.0, 100e-12, removed=False, ports=()),
         PieceSpan("X", "fixture", 0.0, 50e-12, removed=True, ports=()),
         PieceSpan("B", "cable", 100e-12, 500e-12, removed=False, ports=()),
+        PieceSpan("C", "before", -300e-12, -200e-12, removed=False, ports=()),
+        PieceSpan("D", "behind", 500e-12, 900e-12, removed=False, ports=()),
     )
     strip.show_spans(spans, -100e-12, 300e-12, "B")
     found = drawn(strip)

@@ -178,6 +178,21 @@ def test_skew_of_every_lane_with_what_it_was(
         ("2", "−1.000 ps", "−1.000 ps", "5000.00 ps", "0.000 ps"),
     ]
     assert view.sentence.text().endswith("here they differ by 1.50 ps. Positive: N comes later.")
+    # What of the difference becomes common, each way; not the other way round.
+    turns = now.curve_set("conversion")
+    assert turns is not None
+    inside = now.frequency <= 3e9
+    wanted = {
+        n: np.maximum(20.0 * np.log10(np.abs(v[inside])), -90.0)
+        for n, v in zip(turns.names, turns.values, strict=True) if "diff to common" in n
+    }  # fmt: skip
+    assert 0 < len(wanted) < len(turns.names)
+    drawn_ones = {c.name: c for c in view.conversion.curves}
+    assert list(drawn_ones) == list(wanted)
+    for name, level in wanted.items():
+        assert drawn_ones[name].x == pytest.approx(now.frequency[inside] / 1e9)
+        assert drawn_ones[name].y == pytest.approx(level, abs=1e-6)
+    assert len({c.color for c in view.conversion.curves}) == len(wanted)
     view.show_result(replace(now, time=replace(time, skews=time.skews[1:])), ())
     assert "here the two agree" in view.sentence.text()
     assert [c.name for c in view.skew.curves] == ["skew"]

@@ -75,6 +75,9 @@ def test_a_curve_lies_in_the_plane_with_its_imaginary_part_up(circle: CirclePlot
     # Kept ones have no name of their own, and lie below.
     assert "S11" in found.texts
     assert "S11, state 2" not in found.texts
+    # It ends at the right, in the colour of its curve.
+    name = found.word("S11")
+    assert (name.color, 280.0 < name.x < 326.0, name.y < 20.0) == ("#112233", True, True)
     assert found.shapes.index(then) < found.shapes.index(now)
 
 
@@ -329,6 +332,19 @@ def test_a_bar_reaches_around_its_limits_and_its_value(margin, ends) -> None:
     assert bar_scale(margin, []) == pytest.approx(ends)
     low, high = bar_scale(margin, [500.0, math.nan])
     assert (low, high) == pytest.approx((ends[0], 520.0 if ends[1] != 1.0 else 500.0))
+
+
+def test_where_nothing_is_required_it_says_how_that_is_done(strip: MarginStrip, look: Look) -> None:
+    strip.show_margins("clock", [], {})
+    found = drawn(strip)
+    how = found.word("Nothing is required of this yet")
+    assert (how.text.endswith("+ puts a limit on it."), how.color) == (
+        True,
+        look.t.secondary.lower(),
+    )
+    assert how.x == pytest.approx(140.0, abs=2.0)
+    strip.show_margins("", [], {})
+    assert not [w for w in drawn(strip).texts if w.startswith("Nothing")]
 
 
 def test_limits_are_reached_by_mouse_keys_and_menu(strip: MarginStrip) -> None:

@@ -360,6 +360,16 @@ def test_every_cell_has_its_noise_in_its_corner(
 ) -> None:
     found, cell = drawn(matrix), matrix._cell()
     n = len(result.ids)
+    # Names stand beside their rows and above their columns, or numbers where those are too long.
+    at = [(w.x, w.y) for w in found.words if w.x < 52]
+    rows = dict(zip([w.text for w in found.words if w.x < 52], at, strict=True))
+    above = {w.text: w.x for w in found.words if w.y < 22 and w.x >= 52}
+    for k, name in enumerate(result.lanes):
+        assert 22 + k * cell < rows[name][1] < 22 + (k + 1) * cell
+        x = above.get(name, above.get(str(k + 1)))
+        assert x is not None
+        assert 52 + k * cell <= x < 52 + (k + 1) * cell
+    assert found.word("Rows hear columns").y > 22 + n * cell
     loudest = max(max(x.by_lane) for x in result.noise)
     number, _ = split_si(loudest, "voltage")
     unit = loudest / float(number)

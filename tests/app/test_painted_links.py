@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import math
+from types import SimpleNamespace
+from typing import Any
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
@@ -12,6 +15,7 @@ from pytestqt.qtbot import QtBot
 
 from onda.app.kit.surface import scrolled
 from onda.app.stages.buses.case_map import CaseMap, case_words
+from onda.app.stages.buses.case_view import CaseView
 from onda.app.stages.buses.level_chart import LevelChart, LevelRow, row_words
 from onda.app.stages.eyes.strip import Box, Strip, boxes_of
 from onda.app.theme import Look
@@ -21,6 +25,7 @@ from onda.project.model import Project
 from onda.project.quantities import parse_quantity
 from onda.studies.buses.bus import BusCase, BusResult
 from onda.studies.buses.case import CaseResult
+from onda.studies.buses.seen import CaseSeen
 from tests.painted import drawn, put
 
 LEFT = Qt.MouseButton.LeftButton
@@ -31,6 +36,43 @@ def move_to(widget: QWidget, at: QPointF) -> None:
     QTest.mouseMove(widget, QPoint(1, 1))
     QTest.mouseMove(widget, at.toPoint())
     QApplication.processEvents()
+
+
+# -- one case of a bus -----------------------------------------------------------------
+
+
+def test_a_case_is_drawn_around_its_strobe_with_what_is_asked(qtbot: QtBot, look: Look) -> None:
+    """A level of 0.6 V, 0.1 V of ac and 0.07 V of dc, 50 ps before and 80 ps behind the strobe."""
+    seen = CaseSeen(
+        np.array([-1e-10, 0.0, 1e-10]), np.array([[0.3, 0.5, 0.9], [0.9, 0.8, 0.2]]),
+        0.6, 0.1, 0.07, 50e-12, 80e-12,
+        np.array([0.0, 1e-9, 2e-9]), np.array([0.1, 0.2, 0.3]), np.array([0.6, 0.5, 0.4]),
+    )  # fmt: skip
+    case: Any = SimpleNamespace(found=SimpleNamespace(why="its neighbours take 20 ps"))
+    view = CaseView(look)
+    put(qtbot, view, 900, 400)
+    view.show_case(case, seen)
+    assert view.why.text() == "Its neighbours take 20 ps."
+    data, asked = view.eye.curves
+    there = np.isfinite(data.y)
+    assert data.x[there] == pytest.approx([-100.0, 0.0, 100.0] * 2)
+    assert data.y[there] == pytest.approx([300.0, 500.0, 900.0, 900.0, 800.0, 200.0])
+    # Traces do not run into each other.
+    assert np.flatnonzero(~there).tolist() == [3, 7]
+    # To the ac level from set-up to the strobe, to the dc level at hold; and so below the level.
+    assert asked.x == pytest.approx([-50.0, 0.0, 80.0, 80.0, 0.0, -50.0, -50.0])
+    assert asked.y == pytest.approx([700.0, 700.0, 670.0, 530.0, 500.0, 500.0, 700.0])
+    assert [limit.y for limit in view.eye._limits] == pytest.approx([600.0])
+    whole, strobe = view.waves.curves
+    assert (whole.name, strobe.name) == ("data", "strobe")
+    assert whole.x == pytest.approx([0.0, 1.0, 2.0])
+    assert whole.y == pytest.approx([100.0, 200.0, 300.0])
+    assert strobe.y == pytest.approx([600.0, 500.0, 400.0])
+    case.found.why = ""
+    view.show_case(case, seen)
+    assert view.why.text() == "Nothing takes much of this case."
+    view.show_case(case, None, "it is worked out")
+    assert (view.why.text(), view.eye.curves, view.waves.curves) == ("it is worked out", (), ())
 
 
 # -- the parts of a link ---------------------------------------------------------------
@@ -283,6 +325,13 @@ def test_levels_lie_in_their_eyes(qtbot: QtBot, look: Look) -> None:
     assert [s.stroke == look.t.fails.lower() for s in lines] == [False, False, True]
     heights = [s.box[1] for s in lines]
     assert heights == sorted(heights)
+    # A line ends each lane and operation, below its corners and its name.
+    ends = sorted(
+        s.box[1] for s in found.of("polyline", stroke=look.t.hairline) if s.box[1] == s.box[3]
+    )
+    names = [found.word(f"{lane} · Write").y for lane in ("S0", "S1")]
+    assert heights[0] < heights[1] < ends[0] < heights[2] < ends[1]
+    assert names[0] < ends[0] < names[1] < ends[1]
     dots = [s.points[0] for s in found.of("circle", fill=look.t.ink)]
     assert [d[0] for d in dots] == pytest.approx([chart.x_of(r.level) for r in rows], abs=0.1)
     # Numbers of the axis stand above their volts.

@@ -123,6 +123,10 @@ def test_harmonics_are_held_against_their_limit(
     )
     view.show_result(now, route, [], [(0.5 * first, 70.0), (last, 70.0)])
     assert "Harmonic 2 is 10.0 dB below the limit." in view.sentence.text()
+    # Every harmonic and the limit are in view, 70 dB below the highest of both.
+    (x0, x1), (y0, y1) = view.amps.viewRange()
+    assert (x0, x1) == pytest.approx((0.2e-6 * first, 1e-6 * last + 0.8e-6 * first), rel=1e-6)
+    assert (y0, y1) == pytest.approx((0.0, 75.0))
     # Where the limit holds for no harmonic nothing is said of it.
     view.show_result(now, route, [], [(2.0 * last, 70.0), (3.0 * last, 70.0)])
     assert "limit" not in view.sentence.text()

@@ -77,6 +77,8 @@ def test_what_runs_how_far_it_is_and_how_long_it_takes(
 def test_what_is_on_screen_is_said_first_with_the_number_of_the_others(
     line: ProgressLine, desk: Desk
 ) -> None:
+    # Nothing is said before anything runs.
+    assert line.isHidden()
     desk.under_way = [run("Old", 0.0, 9.0, in_view=False), run("Seen", 0.0, 5.0)]
     desk.waiting = 3
     line._update()
