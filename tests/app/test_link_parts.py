@@ -132,6 +132,16 @@ def test_fields_are_those_that_a_link_has(window: MainWindow) -> None:
     for clock, shown in (("first", [True, False]), ("second", [True, True])):
         link = with_listener(over_path, clock=clock, clock_bandwidth=wide)
         assert there(chain.receiver, link, "bandwidth", "damping") == shown
+    # Over a path its edges are chosen, over a network who disturbs; each stands as it is.
+    for link, title, current in (
+        (set_value(over_path, devices=True), "Edges", "devices"),
+        (set_value(over_path, devices=False), "Edges", "typed"),
+        (set_value(over_network, crosstalk=True), "Other lanes", "yes"),
+        (set_value(over_network, crosstalk=False), "Other lanes", "no"),
+    ):
+        chain.channel.show_link(link)
+        (spec,) = chain.channel.more._specs
+        assert (spec.title, spec.current) == (title, current)
     chain.transmitter.show_link(over_path)
     chain.channel.show_link(over_path)
     chain.receiver.show_link(over_path)

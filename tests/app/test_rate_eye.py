@@ -105,6 +105,17 @@ def test_what_opens_again_beside_the_eye_is_no_part_of_it(view: RateEye, look: L
     assert shape.box[2] < at(0.31 * UNIT, 0.0)[0]
 
 
+def test_an_eye_that_is_open_all_the_way_is_drawn_to_both_ends(view: RateEye, look: Look) -> None:
+    open_ = np.full(61, 0.1)
+    one = EyeAtRate("eye", open_, -open_, 0.2, np.nan, np.nan, 0.0, 0.0, open_, 0.0)
+    view.show_setting("x", LINK, setting(one), None, REACH)
+    (shape,) = [
+        s for s in drawn(view).shapes if s.kind == "polygon" and s.stroke == look.t.ink.lower()
+    ]
+    assert len(shape.points) == 2 * 61
+    assert (shape.box[0], shape.box[2]) == pytest.approx((LEFT, LEFT + 296.0), abs=0.02)
+
+
 def test_a_closed_eye_is_told_and_has_no_lines(view: RateEye, look: Look) -> None:
     low, high = np.full(61, -0.1), np.full(61, 0.1)
     closed = EyeAtRate("eye", low, high, -0.2, np.nan, np.nan, 0.0, 0.0, low, 0.0)

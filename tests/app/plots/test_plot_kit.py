@@ -17,6 +17,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
 from pytestqt.qtbot import QtBot
 
+from onda.app.plots import zooming
 from onda.app.plots.axes import Axis, even_step, number_text, power_text
 from onda.app.plots.cursors import Cursor, Trace, cursor_words, snapped
 from onda.app.plots.curve import mark_of, pattern_of
@@ -184,6 +185,23 @@ def test_the_wheel_zooms_where_the_pointer_is_and_goes_back(plot: CurvePlot) -> 
     assert not plot.box.is_zoomed
 
 
+def test_one_turn_of_the_wheel_is_one_step_back(
+    plot: CurvePlot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Notches at 100.0, 100.3 and 100.6 s are one turn, one at 102 s is another."""
+    clock = iter((100.0, 100.3, 100.6, 102.0))
+    monkeypatch.setattr(zooming.time, "monotonic", lambda: next(clock))
+    seen = [plot.box.view]
+    for _ in range(4):
+        wheel(plot, QPointF(2.5, 0.5), 1, Qt.KeyboardModifier.NoModifier)
+        seen.append(plot.box.view)
+    plot.box.back()
+    assert plot.box.view == pytest.approx(seen[3])
+    plot.box.back()
+    assert plot.box.view == pytest.approx(seen[0])
+    assert not plot.box.is_zoomed
+
+
 @pytest.mark.parametrize(
     ("keys", "moves"),
     [
@@ -278,6 +296,22 @@ def test_a_name_without_room_goes_to_the_legend(plot: CurvePlot) -> None:
     told = {name for name, _ in plot.lettering.legend}
     assert inside | told == {c.name for c in crowd}
     assert not inside & told
+
+
+@pytest.mark.parametrize("log", [False, True])
+def test_curves_are_where_their_names_look_for_them(plot: CurvePlot, log: bool) -> None:
+    x, y = np.array([1.0, 2.0, 5.0, 10.0]), np.array([0.0, 3.0, -1.0, 2.0])
+    plot.show_x(Axis("Frequency", "GHz", log=log))
+    curve = Curve("one", x, y, DAY.sea, note=True)
+    plot.show_curves([curve], view=(1.0, 10.0, -2.0, 4.0))
+    QApplication.processEvents()
+    across, up = plot.lettering._pixels(curve)
+    places = [plot.lettering._pixel(a, b) for a, b in zip(x, y, strict=True)]
+    assert across == pytest.approx([p[0] for p in places], abs=0.6)
+    assert up == pytest.approx([p[1] for p in places], abs=0.6)
+    # Right is more, up is more.
+    assert np.all(np.diff(across) > 0.0)
+    assert np.array_equal(np.argsort(up), np.argsort(-y))
 
 
 def test_limits_carry_their_name_and_kept_states_their_dash(plot: CurvePlot) -> None:
