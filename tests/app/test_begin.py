@@ -423,7 +423,8 @@ def test_what_nobody_caught_reaches_the_user(window: MainWindow, caplog) -> None
     before = (sys.excepthook, threading.excepthook)
     faults.install()
     try:
-        sys.excepthook(KeyError, KeyError("class-9"), None)
+        lacking = KeyError("class-9")
+        sys.excepthook(KeyError, lacking, None)
         # A break from the keyboard is for whoever had it before.
         broken: list[object] = []
         error = KeyboardInterrupt("now")
@@ -438,7 +439,7 @@ def test_what_nobody_caught_reaches_the_user(window: MainWindow, caplog) -> None
     assert "ValueError: far" in said[1]
     record = next(r for r in caplog.records if "unexpected" in r.message)
     assert record.exc_info is not None
-    assert isinstance(record.exc_info[1], KeyError)
+    assert record.exc_info[1] is lacking
     assert (sys.excepthook, threading.excepthook) == before
     assert "KeyError: 'class-9'" in said[0]
     assert "unexpected" in caplog.text

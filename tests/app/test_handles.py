@@ -66,6 +66,12 @@ def test_rows_are_drawn_with_their_state_and_value(rows: RowList) -> None:
         assert len(inside) == (3 if k < 2 else 1)
     for disc, name in zip(found.of("circle"), ("First", "Second"), strict=True):
         assert disc.points[:, 1] == pytest.approx([found.word(name).y - 4.0], abs=3.0)
+    # With a second line of words the first is in the upper half, above it; alone in the middle.
+    for k, (name, below) in enumerate((("First", "holds well"), ("Second", "fails by 3"))):
+        row = rows.row_rect(k)
+        assert row.top() + 8.0 < found.of("circle")[k].points[0, 1] < row.center().y()
+        assert found.word(name).y < row.center().y() < found.word(below).y
+    assert found.word("State 2").y - 4.0 == pytest.approx(rows.row_rect(2).center().y(), abs=3.0)
     discs = [s.fill for s in found.of("circle")]
     assert discs == [rows._look.state_color(x).name() for x in (State.HOLDS, State.FAILS)]
     # Kept states show the line that they are drawn by, those that are not shown in grey.

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QEvent, QPoint, Qt
 from PyQt6.QtGui import QHelpEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QToolTip
+from pytestqt.qtbot import QtBot
 from tools.make_words import words_page
 
 from onda.app.kit.explain import explanation, help_of, help_table, measure_words
@@ -105,7 +106,7 @@ def tip_over(window: MainWindow, widget) -> str:  # type: ignore[no-untyped-def]
     return QToolTip.text()
 
 
-def test_the_pointer_and_f1_explain_the_field(window: MainWindow) -> None:
+def test_the_pointer_and_f1_explain_the_field(window: MainWindow, qtbot: QtBot) -> None:
     paths = window.stages["paths"]
     window.selection.choose_element("driver")
     assert window.settle()
@@ -116,6 +117,12 @@ def test_the_pointer_and_f1_explain_the_field(window: MainWindow) -> None:
     field.edit.setFocus()
     QTest.keyClick(field.edit, Qt.Key.Key_F1)
     assert "15 to 40" in QToolTip.text()
+    assert window.surfaces.currentWidget() is paths.surface
+    # Where it has gone meanwhile it comes once more.
+    QToolTip.hideText()
+    qtbot.waitUntil(lambda: not QToolTip.isVisible())
+    QTest.keyClick(field.edit, Qt.Key.Key_F1)
+    assert QToolTip.isVisible()
     assert window.surfaces.currentWidget() is paths.surface
     # Another one while that is still there.
     other = next(f for f in paths.form.form.fields if f.title.text() == "Capacitance")

@@ -127,7 +127,16 @@ def test_each_eye_of_a_sheet_line_is_its_own(
     monkeypatch.setattr(
         sheet_page, "image_of", lambda rows, *more: (drawn_of.append(rows), picture(rows, *more))[1]
     )
-    drawn(page.eyes)
+    found = drawn(page.eyes)
+    # Each in a box of its own, all of them within the page.
+    titles = [w for w in found.words if w.text.startswith("×")]
+    assert [w.text.split(":")[0] for w in titles] == [f"× {f:g}" for f in SHEET.factors]
+    boxes = [s.box for s in found.of("rect", stroke=look.t.hairline)][-3:]
+    for k, box in enumerate(boxes):
+        assert box[0] == pytest.approx(titles[k].x, abs=1.5)
+    wide = min((page.eyes.width() - 8.0) / 3, 2.4 * page.eyes.height())
+    assert np.diff([b[0] for b in boxes]) == pytest.approx([wide, wide], abs=0.1)
+    assert boxes[-1][2] < page.eyes.width()
     # Time runs to the right, volts upwards.
     assert [tuple(np.argwhere(rows == 1.0)[0]) for rows in drawn_of[:3]] == [
         (18, 2), (18, 3), (18, 4),
@@ -270,6 +279,8 @@ def test_arrows_point_along_the_field_that_is_chosen(
             middle = view._place(float(at[0]), float(at[1]))
             assert 0.5 * (first + last) == pytest.approx([middle.x(), middle.y()], abs=0.2)
             moved = (last - first) * [1.0, -1.0]
+            # The root of the strength keeps what is weak in sight.
+            assert np.hypot(*moved) == pytest.approx(15.0 * np.hypot(*way) ** 0.4, abs=0.05)
             assert moved / np.hypot(*moved) == pytest.approx(way / np.hypot(*way), abs=0.02)
     view.show_mode(None, "", magnetic=False)
     assert len(drawn(view).of("polyline")) == plain

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from pytestqt.qtbot import QtBot
 
 from onda.app.jobs import Running
-from onda.app.shell.notice import ProgressLine
+from onda.app.shell.notice import ProgressLine, WordsLine
 
 
 class Desk(QObject):
@@ -77,8 +77,6 @@ def test_what_runs_how_far_it_is_and_how_long_it_takes(
 def test_what_is_on_screen_is_said_first_with_the_number_of_the_others(
     line: ProgressLine, desk: Desk
 ) -> None:
-    # Nothing is said before anything runs.
-    assert line.isHidden()
     desk.under_way = [run("Old", 0.0, 9.0, in_view=False), run("Seen", 0.0, 5.0)]
     desk.waiting = 3
     line._update()
@@ -106,3 +104,14 @@ def test_short_runs_are_not_shown_and_the_end_of_all_hides_it(
     desk.under_way = []
     desk.activity.emit()
     assert line.isHidden()
+
+
+def test_nothing_is_said_before_anything_runs(qtbot: QtBot, desk: Desk) -> None:
+    of_a_kind: Any = desk
+    words = WordsLine(of_a_kind)
+    qtbot.addWidget(words)
+    words.show()
+    assert not words.progress.isVisible()
+    desk.under_way = [run("Sweep", 0.5, 9.0)]
+    words.progress._update()
+    assert words.progress.isVisible()
