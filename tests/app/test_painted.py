@@ -343,6 +343,9 @@ def test_where_nothing_is_required_it_says_how_that_is_done(strip: MarginStrip, 
         look.t.secondary.lower(),
     )
     assert how.x == pytest.approx(140.0, abs=2.0)
+    # The head says what they are of.
+    head = [(w.text, w.color) for w in found.words if w.x < 140.0 and w.y < 46.0]
+    assert head == [("Margins", look.t.ink.lower()), ("clock", look.t.secondary.lower())]
     strip.show_margins("", [], {})
     assert not [w for w in drawn(strip).texts if w.startswith("Nothing")]
 

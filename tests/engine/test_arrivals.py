@@ -11,7 +11,7 @@ from onda.engine.circuits import Net, ShuntBranch, solve_linear, solve_transient
 from onda.engine.circuits.dc import dc_voltages
 from onda.engine.circuits.net import PortBlock
 from onda.engine.circuits.stimulus import PiecewiseLinear
-from onda.engine.networks.arrival_fit import fit_arrivals
+from onda.engine.networks.arrival_fit import _Basis, fit_arrivals
 from onda.errors import NotConverged, NotPhysical
 from tests.engine.inverted import line_admittance, node_volts, raised_cosine
 
@@ -203,3 +203,17 @@ def test_what_is_no_network_is_refused() -> None:
     early = np.exp(2j * np.pi * f * 2e-9)[:, None, None] * np.ones((1, 1, 1))
     with pytest.raises(NotConverged, match="in time"):
         fit_arrivals(f, early)
+
+
+def test_what_an_arrival_leaves_is_the_energy_of_the_rest() -> None:
+    """Two ways to the same: at once for many delays, and by what is left of one."""
+    f = np.linspace(1e7, 1e10, 300)
+    basis = _Basis(f, 1e-3)
+    s = 2j * np.pi * f
+    values = np.exp(-s * 0.8e-9) / (1.0 + s * 20e-12) + 0.2 * np.exp(-s * 1.7e-9)
+    delays = np.array([0.1e-9, 0.8e-9, 1.7e-9])
+    left = [float((np.abs(basis.without(values, d)) ** 2).sum()) for d in delays]
+    assert basis.each(values, delays) == pytest.approx(left, rel=1e-9)
+    # The larger one leaves least, of alone what the smaller one is: a fifth, squared, a point.
+    assert int(np.argmin(left)) == 1
+    assert left[1] == pytest.approx(0.2**2 * len(f), rel=0.1)
