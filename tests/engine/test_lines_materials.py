@@ -185,3 +185,17 @@ def test_least_squares_without_negatives_is_as_near_as_any(rows, wanted) -> None
     assert found.min() >= 0.0
     _, least = nnls(rows, wanted)
     assert np.linalg.norm(rows @ found - wanted) == pytest.approx(least, rel=1e-6, abs=1e-7)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_least_squares_without_negative_unknowns(seed: int) -> None:
+    """Against another way to the same, on problems whose free answer has negative ones."""
+    rng = np.random.default_rng(seed)
+    rows, wanted = rng.normal(size=(12, 6)), rng.normal(size=12)
+    free = np.linalg.lstsq(rows, wanted, rcond=None)[0]
+    found = _not_negative(rows, wanted)
+    expected, rest = nnls(rows, wanted)
+    assert free.min() < 0.0
+    assert found.min() >= 0.0
+    assert found == pytest.approx(expected, abs=1e-9)
+    assert np.linalg.norm(rows @ found - wanted) == pytest.approx(rest, rel=1e-9)
