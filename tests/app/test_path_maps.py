@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
@@ -16,6 +16,7 @@ from onda.app.stages.paths.sweep_view import MarginField, SweepView
 from onda.app.stages.paths.wave_map import WaveMap
 from onda.app.theme import Look
 from onda.errors import InputError
+from onda.project.base import set_value
 from onda.project.model import Project
 from onda.project.quantities import format_si
 from onda.studies.core.runner import StudyRunner
@@ -110,6 +111,33 @@ def test_margins_lie_over_the_swept_value_in_its_unit(
     view.take_wanted.connect(taken.append)
     view.take.click()
     assert taken == [30.0]
+
+
+def test_the_value_below_the_pointer_is_lifted(qtbot: QtBot, look: Look, over) -> None:
+    view = SweepView(look)
+    put(qtbot, view, 900, 400)
+    view.offer([RS, T1], "Rs")
+    at_u2 = set_value(over, receiver="receiver")
+    found = Found(MARGIN, (2, 0), (20.0, 40.0), "overshoot", "A", (at_u2,), MARGIN[None, :, :])
+    result = swept(VALUES, NONE, ("typ", "slow"))
+    view.show_result(result, found)
+    # What is required at one receiver is named with it.
+    names = dict(zip(result.receivers, result.receiver_names, strict=True))
+    assert f"overshoot at {names['receiver']}" in [c.name for c in view.margin.curves]
+    before = [m[:2] for m in view.margin._marks]
+    box = view.margin.plot.getViewBox()
+    for value, number in ((41.0, 3), (47.0, 4), (29.0, 2), (8.0, 0)):
+        view._hovered(box.mapViewToScene(QPointF(value, 0.0)))
+        lifted = view.waves.curves[-1]
+        assert lifted.name == format_si(VALUES[number], "resistance")
+        # The same wave as among the thin ones, and a mark on the curve of margins.
+        assert np.array_equal(lifted.y, view.waves.curves[number].y)
+        extra = [m[:2] for m in view.margin._marks if m[:2] not in before]
+        wanted = [(VALUES[number], pytest.approx(100.0 * MARGIN[number, 0]))]
+        assert extra == ([] if number == 2 else wanted)
+    QApplication.sendEvent(view, QEvent(QEvent.Type.Leave))
+    assert view.waves.curves[-1].name == format_si(30.0, "resistance")
+    assert [m[:2] for m in view.margin._marks] == before
 
 
 def test_a_sweep_that_holds_nowhere_or_has_no_limit_says_so(qtbot: QtBot, look: Look, over) -> None:
@@ -360,6 +388,25 @@ def test_a_chain_is_handled_by_mouse_and_keys(chain: ChainView) -> None:
     QTest.keyClick(chain, Qt.Key.Key_Right, CTRL)
     QTest.keyClick(chain, Qt.Key.Key_Delete)
     assert told == [("chosen", "B"), ("chosen", "A"), ("moved", "A", 1), ("removed", "A")]
+
+
+def test_the_wire_that_is_led_follows_the_pointer(chain: ChainView, look: Look) -> None:
+    begun = chain.port_at(0, "right", 1)
+
+    def led() -> list[list[list[float]]]:
+        return [
+            s.points.tolist() for s in drawn(chain).of("polyline", stroke=look.t.sea)
+            if s.dash and len(s.points) == 2
+        ]  # fmt: skip
+
+    assert led() == []
+    QTest.mousePress(chain, LEFT, NO, begun.toPoint())
+    QTest.mouseMove(chain, QPoint(300, 90))
+    (wire,) = led()
+    assert wire[0] == pytest.approx([begun.x(), begun.y()], abs=0.1)
+    assert wire[1] == pytest.approx([300.0, 90.0], abs=0.1)
+    QTest.mouseRelease(chain, LEFT, NO, QPoint(300, 90))
+    assert led() == []
 
 
 def test_ports_of_one_network_change_places(chain: ChainView, look: Look) -> None:

@@ -212,6 +212,20 @@ def test_arrows_step_through_the_dimensions_and_enter_types_on_one(
     assert typed == [(last, "110 um")]
 
 
+def test_the_pointer_tells_what_can_be_done_where_it_is(view: SectionView) -> None:
+    shown(view, drawing(ONE))
+    shape = Qt.CursorShape
+    edge = view._handles[0][0]
+    for at, wanted in (
+        (view._pills["width"].center(), shape.IBeamCursor),
+        (edge, shape.SizeHorCursor),
+        (QPointF(4.0, 4.0), shape.ArrowCursor),
+        (view._pills["thickness"].center(), shape.IBeamCursor),
+    ):
+        QTest.mouseMove(view, at.toPoint())
+        assert view.cursor().shape() == wanted
+
+
 def test_a_pill_that_is_clicked_is_typed_on(view: SectionView) -> None:
     shown(view, drawing(PAIR))
     QTest.mouseClick(view, LEFT, pos=view._pills["gap"].center().toPoint())
