@@ -7,6 +7,7 @@ import pytest
 
 from onda.engine.circuits.devices import Table
 from onda.engine.devices.buffer import Buffer
+from onda.engine.devices.drivers import receiver
 
 UP, DOWN, POWER, GROUND = 2.5, -0.4, 3.1, -0.9
 """Four rails, none of which is another one."""
@@ -70,3 +71,11 @@ def test_the_output_resistance_is_that_from_rail_to_middle() -> None:
     assert buffer(pullup=None, power_clamp=None, gnd_clamp=None).resistance(high=True) == float(
         "inf"
     )
+
+
+def test_a_die_without_capacitance_is_no_branch() -> None:
+    device, branches = receiver("U2", buffer(c_comp=0.0), 3)
+    assert device is not None
+    assert branches == ()
+    _, (branch,) = receiver("U2", buffer(c_comp=2e-12), 3)
+    assert (branch.node, branch.c) == (3, 2e-12)

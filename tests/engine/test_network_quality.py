@@ -116,6 +116,16 @@ def test_points_too_far_apart_are_told() -> None:
     assert found.points_per_turn < 1.0
 
 
+@pytest.mark.parametrize(("size", "delay"), [(0.29, 1e-9), (0.32, 4e-9)])
+def test_only_what_comes_through_well_counts_for_the_delay(size: float, delay: float) -> None:
+    """Of two ways through, 0.5 at 1 ns and the other one at 4 ns, that one counts from 0.3 on."""
+    f = np.arange(1, 801) * 2e7
+    s = np.zeros((800, 2, 2), complex)
+    s[:, 0, 1] = 0.5 * np.exp(-2j * np.pi * f * 1e-9)
+    s[:, 1, 0] = size * np.exp(-2j * np.pi * f * 4e-9)
+    assert quality_of(f, s).delay == pytest.approx(delay)
+
+
 def test_quality_of_one_point_and_one_port() -> None:
     found = quality_of(F[:1], np.full((1, 1, 1), 0.5 + 0j))
     assert found.passivity == 100.0
