@@ -24,6 +24,7 @@ from onda.engine.links.eye_grid import (
     with_jitter,
     with_noise,
 )
+from onda.engine.links.overlay import _width_and_jitter
 from onda.engine.links.sampler import Jitter, Sampler, bathtub, crossings, shaken
 from onda.engine.links.statistical import SampledPulse, disturbance
 from onda.errors import NotPhysical
@@ -290,3 +291,21 @@ def test_what_is_taken_away_for_comparison() -> None:
     assert replace(chain, taps=(-0.1, 0.7, -0.2), main=1).for_edges.taps == (0.1, 0.7, 0.2)
     # A gain control is no equaliser.
     assert replace(chain, gain_to=0.3).bare == Chain(gain_to=0.3)
+
+
+def test_a_pulse_without_a_crossing_is_sampled_at_its_top() -> None:
+    nothing = SampledPulse(np.zeros(3 * PER_UI), UI / PER_UI)
+    assert sampling_time(nothing, UI) == 0.0
+
+
+def test_an_eye_without_crossings_has_no_width_and_no_jitter() -> None:
+    width, spread, rms = _width_and_jitter(np.zeros(0))
+    assert width == 0.0
+    assert np.isnan([spread, rms]).all()
+    # Early ones around -0.5, late ones around +0.5: one crowd on the circle.
+    width, spread, rms = _width_and_jitter(np.array([-0.45, -0.48, 0.47, 0.44]))
+    assert width == pytest.approx(0.44 + 0.45)
+    assert spread == pytest.approx(0.05 + 0.06)
+    assert rms == pytest.approx(np.std([0.05, 0.02, -0.03, -0.06]))
+    assert _width_and_jitter(np.array([0.4]))[0] == pytest.approx(0.9)
+    assert _width_and_jitter(np.array([-0.4]))[0] == pytest.approx(0.9)

@@ -113,3 +113,11 @@ def test_one_point_is_met_exactly_and_none_lossless() -> None:
 def test_tables_that_cannot_be(table, words) -> None:
     with pytest.raises(NotPhysical, match=words):
         fit_dielectric(table)
+
+
+def test_the_dispersion_of_one_relaxation_is_known_between_points_and_on_them() -> None:
+    """x'' = u / (1 + u^2) of u = w tau belongs to x' - x'(inf) = 1 / (1 + u^2) (Debye)."""
+    grid = np.geomspace(1e-6, 1e6, 2400)
+    at = np.array([0.03, 1.0, 1.7, 40.0, float(grid[1200]), float(grid[1500])])
+    found = from_losses(grid / (1.0 + grid**2), grid, at)
+    assert found == pytest.approx(1.0 / (1.0 + at**2), abs=2e-3)
