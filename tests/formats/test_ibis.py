@@ -237,6 +237,65 @@ def test_what_real_files_do(change: tuple[str, str], kind: str, words: str) -> N
             buffer_of(file, "m")
 
 
+@pytest.mark.parametrize(
+    ("change", "kind", "keyword", "words"),
+    [
+        (("[File Name]", "[IBIS Ver] 5.0\n[File Name]"), "caution", "[IBIS Ver]",
+         "stands twice; the first counts"),
+        (("2 b m 0.2", "1 b m 0.2"), "caution", "[Pin]", "pin 1 stands twice; the last counts"),
+        (("C_comp 2pF", "Vinl = soup\nC_comp 2pF"), "caution", "Vinl",
+         "no number beside it; left out"),
+        (("[Pullup]\n-1.8", "[Pulldown]\n0 0 0 0\n[Pullup]\n-1.8"), "caution", "[Pulldown]",
+         "stands twice; the first counts"),
+        (("[Model] m\n", "[Rising Waveform]\n[Model] m\n"), "error", "[Rising Waveform]",
+         "a waveform outside any [Model]; left out"),
+        (("[Model] m\n", "[Pulldown]\n[Model] m\n"), "error", "[Pulldown]",
+         "a table outside any [Model]; left out"),
+        (("[Ramp]\n", "[Rising Waveform]\nR_fixture = soup\n[Ramp]\n"), "error",
+         "[Rising Waveform]", "R_fixture has no number"),
+        (("[Component] P", "[Pin] signal_name model_name\n9 z m\n[Component] P"), "error", "[Pin]",
+         "a pin before any [Component]; left out"),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_is_told_with_its_own_line(
+    change: tuple[str, str], kind: str, keyword: str, words: str
+) -> None:
+    text = (HEAD + MODEL).replace(*change, 1)
+    (remark,) = [r for r in read(text).remarks if r.text == words]
+    assert (remark.kind, remark.keyword.lower()) == (kind, keyword.lower())
+    # What was put in stands there, or, of a row, the row.
+    there = text.splitlines()[remark.line - 1]
+    new = [x for x in change[1].splitlines() if x not in change[0].splitlines()]
+    assert any(there.startswith(x.split()[0]) for x in new)
+
+
+def test_of_what_stands_twice_the_right_one_counts() -> None:
+    text = (HEAD + MODEL).replace("[File Name]", "[IBIS Ver] 5.0\n[File Name]", 1)
+    assert read(text).version == "4.2"
+    pins = read((HEAD + MODEL).replace("2 b m 0.2", "1 b m 0.7", 1)).components["P"].pins
+    assert sorted(pins) == ["1", "3"]
+    assert (pins["1"].signal, pins["1"].r) == ("b", 0.7)
+    twice = (HEAD + MODEL).replace("[Pullup]\n-1.8", "[Pulldown]\n0 7 7 7\n1 8 8 8\n[Pullup]\n-1.8")
+    assert buffer_of(read(twice), "m").pulldown == buffer_of(read(HEAD + MODEL), "m").pulldown
+    again = HEAD + HEAD.partition("\n")[2].replace("1 a m", "7 a m") + MODEL
+    names = list(read(again).components)
+    # The second one is kept, by the line it stands at.
+    line = 1 + len(HEAD.splitlines()) + 1
+    assert names == ["P", f"P ({line})"]
+
+
+def test_rows_of_a_package_that_name_no_pin_or_no_number() -> None:
+    package = (
+        "[Define Package Model] pm\n[Number Of Pins] 2\n[Pin Numbers]\n1\n2\n[Model Data]\n"
+        "[Inductance Matrix] Full_matrix\n[Row] 1\n2nH soup\n[Row] 9\n3nH\n[End Model Data]\n"
+        "[End Package Model]\n"
+    )
+    file = read(HEAD + MODEL.replace("[End]\n", package + "[End]\n"))
+    said = {r.text: r for r in file.remarks}
+    assert said["'soup' is no number"].kind == "error"
+    assert "a row for a pin that is not among [Pin Numbers]; left out" in said
+
+
 def test_duplicates_and_another_comment_sign() -> None:
     text = HEAD + MODEL.replace("[End]\n", "") + MODEL.replace("C_comp 2pF", "C_comp 9pF")
     file = read(
