@@ -183,6 +183,14 @@ def test_width_sweep_falls_and_passes_the_design(project: Project, runner: Study
     )
 
 
+@pytest.mark.parametrize(("undercut", "least"), [(0.0, 60e-6), (10e-6, 60e-6), (40e-6, 104e-6)])
+def test_widths_that_are_swept_are_those_that_are_etched(undercut: float, least: float) -> None:
+    """From 60 um, or what the undercut leaves of it, to 320 um, each as much wider in parts."""
+    widths = np.array(width_range(undercut))
+    assert (len(widths), widths[0], widths[-1]) == (11, pytest.approx(least), pytest.approx(320e-6))
+    assert widths[1:] / widths[:-1] == pytest.approx([(320e-6 / least) ** 0.1] * 10)
+
+
 def test_width_sweep_leaves_out_what_cannot_be(project: Project) -> None:
     got = WIDTH_SWEEP.run(WidthSweepInputs(line(project), (10e-6, 1e-4)), Control())
     assert got.widths == pytest.approx([1e-4])

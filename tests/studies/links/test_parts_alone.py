@@ -21,6 +21,7 @@ from onda.studies.links import along, costs
 from onda.studies.links.along import LINK_ALONG
 from onda.studies.links.channel import channel_step
 from onda.studies.links.costs import LINK_COSTS
+from onda.studies.links.equalised import _to_try, _with_taps
 from onda.studies.links.inputs import LinkInputs, link_inputs
 from onda.studies.links.link import LINK, _doubts, _fit, _run_on
 from onda.studies.links.waves import _refolded
@@ -267,3 +268,27 @@ def test_jitter_is_told_of_the_eye_in_the_middle(project: Project, runner: Study
     fits = [_fit(found.moments, eye.bathtub, found.error_rate, found.unit_interval) for eye in eyes]
     assert found.jitter.random == fits[1].random
     assert fits[0].random != fits[1].random
+
+
+def test_transmit_taps_that_are_tried() -> None:
+    """Before the main tap to -0.18 in steps of 0.02, behind it to -0.3 in steps of 0.025; what is
+    left for the main one is what they leave of a volt, and more than half of it."""
+    taps = [chain.taps for chain in _with_taps(Chain(gain=0.5))]
+    assert len(set(taps)) == len(taps)
+    assert sorted({t[0] for t in taps}) == pytest.approx([-0.02 * k for k in range(9, -1, -1)])
+    assert sorted({t[2] for t in taps}) == pytest.approx([-0.025 * k for k in range(12, -1, -1)])
+    wanted = sum(0.02 * a + 0.025 * b < 0.5 - 1e-9 for a in range(10) for b in range(13))
+    assert len(taps) == wanted
+    assert [sum(np.abs(t)) for t in taps] == pytest.approx([1.0] * wanted)
+    assert min(t[1] for t in taps) > 0.5
+    assert all(c.main == 1 and c.gain == 0.5 for c in _with_taps(Chain(gain=0.5)))
+
+
+def test_every_gain_is_tried_with_every_response() -> None:
+    """Where nothing is to be found it is what it is."""
+    wanted: Any = SimpleNamespace(chain=Chain(gain=0.7), gains=(0.5, 0.8), responses=())
+    assert [(c.gain, c.response) for c in _to_try(wanted)] == [
+        (0.5, wanted.chain.response), (0.8, wanted.chain.response),
+    ]  # fmt: skip
+    wanted.gains = ()
+    assert [c.gain for c in _to_try(wanted)] == [0.7]

@@ -15,6 +15,7 @@ from onda.project.paths.path import Path, Stimulus
 from onda.project.quantities import quantity
 from onda.studies.paths.corners import with_tolerances
 from onda.studies.paths.elements.cable import CableItem
+from onda.studies.paths.elements.resistor import ResistorItem
 from onda.studies.paths.ends import TermInputs
 from onda.studies.paths.inputs import path_inputs
 from onda.studies.paths.items import PathInputs
@@ -125,3 +126,8 @@ def test_lines_at_their_tolerance_are_so_much_higher(project: Project, factor: f
         assert theirs[some] == pytest.approx(factor * ours[some], rel=1e-9)
         # As fast as before.
         assert moved.built.ends[0].delay == pytest.approx(plain.built.ends[0].delay, rel=1e-9)
+
+
+@pytest.mark.parametrize(("value", "words"), [(33.0, "the 33 Ω of Rs"), (0.0, "")])
+def test_a_resistor_of_nothing_is_not_taken_away(value: float, words: str) -> None:
+    assert ResistorItem("Rs", value).removal == words
