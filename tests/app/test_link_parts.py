@@ -142,6 +142,16 @@ def test_fields_are_those_that_a_link_has(window: MainWindow) -> None:
         chain.channel.show_link(link)
         (spec,) = chain.channel.more._specs
         assert (spec.title, spec.current) == (title, current)
+    # Each choice is what it says.
+    for name, title, field, keys in (
+        ("jl0", "Edges", "devices", {"devices": True, "typed": False}),
+        ("up0", "Other lanes", "crosstalk", {"yes": True, "no": False}),
+    ):
+        window.selection.choose(name, "eyes")
+        for key in (*keys, *keys):
+            chain.channel.show_link(window.document.project.design.link(name))
+            chain.channel.more._specs[0].put(key)
+            assert getattr(window.document.project.design.link(name), field) is keys[key], title
     chain.transmitter.show_link(over_path)
     chain.channel.show_link(over_path)
     chain.receiver.show_link(over_path)

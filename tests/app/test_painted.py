@@ -245,6 +245,9 @@ def test_rows_are_scrolled_by_wheel_and_keys(ledger: Ledger) -> None:
         QTest.keyClick(ledger, Qt.Key.Key_Down)
     assert ledger.current == "r5"
     assert "thing 5" in drawn(ledger).texts
+    for _ in range(9):
+        QTest.keyClick(ledger, Qt.Key.Key_Down)
+    assert ledger.current == ledger.rows[-1].id
     # Fewer rows: what was scrolled to is gone.
     ledger.set_rows(ledger.rows[:2])
     assert "thing 1" in drawn(ledger).texts

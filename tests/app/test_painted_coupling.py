@@ -400,6 +400,20 @@ def test_every_cell_has_its_noise_in_its_corner(
         assert (corner.sum() < 0.0) == bool(result.near[v, a])
 
 
+def test_the_row_of_the_lane_that_is_looked_at_is_framed(
+    matrix: MatrixView, result: GroupResult, look: Look
+) -> None:
+    cell = matrix._cell()
+    for row in (1, 0, len(result.ids) - 1):
+        matrix.show_result(result, result.ids[row])
+        frames = [s.box for s in drawn(matrix).of("rect", stroke=look.t.sea) if s.width == 1.4]
+        # All that it hears, without itself.
+        assert len(frames) == len(result.ids) - 1
+        assert {round((b[1] - 22.7) / cell, 2) for b in frames} == {float(row)}
+        columns = sorted(round((b[0] - 52.7) / cell) for b in frames)
+        assert columns == [k for k in range(len(result.ids)) if k != row]
+
+
 def test_cells_fit_the_narrower_side(matrix: MatrixView, result: GroupResult, look: Look) -> None:
     n = len(result.ids)
     for width, height, cell in ((260, 460, (260 - 56) / n), (520, 160, (160 - 40) / n)):

@@ -341,7 +341,11 @@ def test_the_profile_steps_with_the_impedance(qtbot: QtBot, qapp: QApplication) 
     assert len(now) == 5
     dashed = [s for s in found.of("polyline", stroke=look.t.kept) if s.dash]
     assert dashed[0].points[0][1] == pytest.approx(y(90), abs=0.05)
+    # The box reaches from one end of the scale to the other, and the band with it.
+    (frame,) = [s for s in found.of("rect", stroke=look.t.hairline) if s.box[2] - s.box[0] > 200.0]
+    assert (frame.box[0], frame.box[2]) == pytest.approx((scale.x(0.0), scale.right), abs=0.05)
     (band,) = found.of("rect", fill=look.t.sea_tint)
+    assert (band.box[0], band.box[2]) == pytest.approx((scale.x(0.0), scale.right), abs=0.05)
     assert (band.box[1], band.box[3]) == pytest.approx((y(70), y(50)), abs=0.05)
     numbers = {w.text: w.y for w in found.words if w.text.isdigit()}
     assert list(numbers) == ["30", "60", "120"]

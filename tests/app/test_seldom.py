@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QLabel, QLineEdit, QPushBut
 from pytestqt.qtbot import QtBot
 
 from onda.app.kit.explain import explanation, help_at, help_of
+from onda.app.shell.chips import Chips
 from onda.app.shell.fields import NumberRows, Trim
 from onda.app.shell.start_page import StartPage
 from onda.app.shell.window import MainWindow
@@ -265,9 +266,18 @@ def test_what_is_explained_is_found_by_what_a_widget_is(qtbot: QtBot, look: Look
     trim = Trim(look, "Value")
     qtbot.addWidget(trim)
     assert help_of(trim, "paths") == ("Trim", explanation("Trim", "paths"))
-    button = QPushButton("Keep state")
+    # The words of a view are those of its chip, not of any button that is called so.
+    chips = Chips([("waves", "Waveforms"), ("sweep", "Sweep")], "Views")
+    qtbot.addWidget(chips)
+    chip = chips.findChildren(QPushButton)[1]
+    told = explanation("Sweep", "paths", view=True)
+    assert told
+    assert help_of(chip, "paths") == ("Sweep", told)
+    button = QPushButton("Sweep")
     qtbot.addWidget(button)
-    assert help_of(button, "paths")[0] in ("", "Keep state")
+    swept = explanation("Sweep", "paths")
+    assert swept not in ("", told)
+    assert help_of(button, "paths") == ("Sweep", swept)
     words = QLabel("Settling")
     field = QLineEdit(words)
     field.setAccessibleName("Resistance")
