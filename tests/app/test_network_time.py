@@ -265,3 +265,6 @@ def test_pieces_lie_below_their_part_of_the_axis(qtbot: QtBot, look: Look) -> No
     assert [(b[0], b[2]) for b in boxes] == [(150.0, 249.0), (250.0, 449.0)]
     (lit,) = found.of("rect", fill=look.t.sea_tint)
     assert lit.box[0] == 250.0
+    (plain,) = found.of("rect", fill=look.t.sheet)
+    assert plain.box[0] == 150.0
+    assert {w.color for w in found.words} == {look.t.ink.lower()}

@@ -215,6 +215,9 @@ def test_lumped_parts_say_what_matters_of_them() -> None:
         (part("connector", **base), "2.0 nH"),
         (part("capacitor", **base, c_series="100 nF"), "100 nF"),
         (part("ferrite", **base, r_parallel="120 ohm"), "120 Ω∥"),
+        # What another part has beside it or in series is not what matters of it.
+        (part("connector", **base, r_parallel="120 ohm"), "2.0 nH"),
+        (part("connector", **base, c_series="100 nF"), "2.0 nH"),
     ):
         assert look_of(one).chip(one) == chip
 

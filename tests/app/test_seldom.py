@@ -170,6 +170,32 @@ def test_a_fit_tells_its_noise_where_there_is_one(
         assert curve.y == pytest.approx(values[some])
 
 
+# -- eyes ------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("view", ["costs", "map", "margin", "sweep", "corners"])
+def test_why_a_view_of_a_link_has_no_answer_is_said_in_it(
+    known: Callable[[str, str], MainWindow], view: str
+) -> None:
+    window = known("eyes", "up0")
+    stage = window.stages["eyes"]
+    asked: list[tuple[Any, ...]] = []
+    stage.subject.ask = lambda *given: asked.append(given)
+    stage.views.choose(view)
+    slot, _, inputs, _, fail = asked[-1]
+    assert inputs() is not None
+    fail("the channel is shut")
+    shown = stage.views.get(view, object)
+    assert shown.sentence.text() == "the channel is shut"
+    if view == "sweep":
+        # And of the eye at one of its values.
+        stage.more._ask_swept_eye(1.0)
+        other, _, inputs, _, fail = asked[-1]
+        assert other != slot
+        fail("no eye at that value")
+        assert shown.sentence.text() == "no eye at that value"
+
+
 # -- stackup ---------------------------------------------------------------------------------
 
 
