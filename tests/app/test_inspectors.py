@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 
 from onda.app.document import Document
 from onda.app.kit.kept import Kept
+from onda.app.stages.buses.inspector import BusInspector
 from onda.app.stages.coupling import inspector as of_groups
 from onda.app.stages.coupling.inspector import GroupInspector
 from onda.app.stages.networks.inspector import NetworkInspector
@@ -312,3 +313,31 @@ def test_figures_of_a_network_beside_those_of_a_kept_state(
     assert rows["Skew in pair"] == ("1.00", "ps", "")
     form.show_result(None, None)
     assert form.numbers._rows == []
+
+
+def test_numbers_of_a_bus_stand_beside_the_kept_ones_that_there_are() -> None:
+    rows: list[Any] = []
+    panel: Any = Made(numbers=Made(set_rows=rows.append))
+
+    def bus(states: str, **least: float) -> Any:
+        words = {"f": "fails", "h": "holds", "u": "unknown"}
+        cases = [Made(state=words[s]) for s in states]
+        return Made(cases=cases, least=lambda name: least[name])
+
+    now = bus("ffhu", setup=-12e-12, hold=34e-12, height=0.21)
+    then = bus("h", setup=56e-12, hold=math.nan, height=0.18)
+    show = BusInspector.show_numbers
+    show(panel, now, then)
+    show(panel, now, None)
+    show(panel, bus("uu", setup=math.nan, hold=math.nan, height=0.1), then)
+    show(panel, None, then)
+    beside, alone, few, nothing = [[(r[0], r[1], r[2], r[3]) for r in found] for found in rows]
+    assert beside == [
+        ("Set-up margin", "−12.0", "ps", "56.0"), ("Hold margin", "34.0", "ps", ""),
+        ("Eye height", "0.210", "V", "0.180"), ("Cases that fail", "2", "", ""),
+        ("Without an answer", "1", "", ""),
+    ]  # fmt: skip
+    assert [r[3] for r in alone] == [""] * 5
+    assert [r[0] for r in few] == ["Eye height", "Cases that fail", "Without an answer"]
+    assert [r[1] for r in few[1:]] == ["0", "2"]
+    assert nothing == []
