@@ -308,6 +308,11 @@ def test_a_map_says_what_is_chosen_and_what_would_be_best(qtbot: QtBot, look: Lo
     assert strength.max() == pytest.approx(1.0)
     assert strength.min() == 0.0
     assert [m[:2] for m in view.plot._marks] == [(-0.1, -4.0), (-0.2, -4.0)]
+    # Where all settings are alike there is no line to draw: the best one stands by itself.
+    flat = made_map()
+    view.show_map(replace(flat, merit_db=np.full_like(flat.merit_db, 20.0)), "")
+    (best,) = view.plot.curves
+    assert (best.name, best.x.tolist(), best.y.tolist()) == ("best", [-0.1], [-4.0])
     view.show_map(made_map(20.0, 19.96), "")
     assert not view.take.isEnabled()
     view.show_map(None, "no link")
