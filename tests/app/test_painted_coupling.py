@@ -90,6 +90,15 @@ def test_conductors_are_drawn_to_scale(cross: CrossView, piece: PieceInputs, loo
     )
     lefts, rights = edges[0:-1:2], edges[1::2]
     scale = (700 - 2 * 26.0) / rights[-1]
+    # The dielectric lies under all of them, and a plane along the whole of it.
+    (body,) = found.of("rect", fill=look.t.dielectric_low)
+    assert (body.box[0], body.box[2]) == pytest.approx((26.0 - 14.0, 700.0 - 26.0 + 14.0), abs=0.1)
+    planes = [s.box for s in found.of("rect", fill=look.t.copper_edge)]
+    assert len(planes) == piece.lane.plane_below + piece.lane.plane_above
+    for plane in planes:
+        assert (plane[0], plane[2]) == pytest.approx((body.box[0], body.box[2]), abs=0.1)
+        assert plane[3] - plane[1] == pytest.approx(3.0, abs=0.1)
+    assert max(p[1] for p in planes) == pytest.approx(body.box[3], abs=0.1)
     copper = found.of("polygon", fill=look.t.copper) or found.of("path", fill=look.t.copper)
     lanes = [k for k in range(len(lefts)) if k not in piece.guards]
     assert len(copper) == len(lanes)

@@ -15,7 +15,7 @@ from pytestqt.qtbot import QtBot
 from onda.app.kit.explain import explanation, help_at, help_of
 from onda.app.shell.chips import Chips
 from onda.app.shell.fields import NumberRows, Trim
-from onda.app.shell.start_page import StartPage
+from onda.app.shell.start_page import Begun, StartPage
 from onda.app.shell.window import MainWindow
 from onda.app.stages.networks.curves_view import CurvesView
 from onda.app.stages.networks.edits import NetworkEdits
@@ -276,6 +276,28 @@ def test_a_flexible_tail_is_offered_where_a_board_can_have_one(qtbot: QtBot) -> 
     page.layers.choose("4")
     page.begin.click()
     assert asked == [("New board", 4, page.tail.isChecked())]
+
+
+def test_what_was_begun_before_is_told_by_its_key_not_by_its_name(qtbot: QtBot) -> None:
+    page = StartPage()
+    qtbot.addWidget(page)
+    told: list[tuple[str, str]] = []
+    page.again_wanted.connect(lambda key: told.append(("again", key)))
+    page.forget_wanted.connect(lambda key: told.append(("forget", key)))
+    begun = [
+        Begun("/a/one.onda", "One", "saved today", can_forget=False),
+        Begun("/b/two.onda", "Two", "not saved", can_forget=True),
+    ]
+    page.show_begun(begun, can_leave=False)
+    assert [b.text() for b in page.entries] == ["One\nsaved today", "Two\nnot saved"]
+    for entry in page.entries:
+        entry.click()
+    (forget,) = [b for b in page.findChildren(QPushButton) if b.text() == "Forget"]
+    forget.click()
+    assert told == [("again", "/a/one.onda"), ("again", "/b/two.onda"), ("forget", "/b/two.onda")]
+    assert page._none.isHidden()
+    page.show_begun([], can_leave=True)
+    assert (page.entries, page._none.isHidden(), page.back.isHidden()) == ([], False, False)
 
 
 # -- help ------------------------------------------------------------------------------------

@@ -507,3 +507,23 @@ def test_the_whole_build_is_shown_as_it_is(stackup) -> None:
             ("Copper above", copper),
             ("Copper below", copper),
         ]
+
+
+def test_a_material_of_the_project_is_kept_for_all_projects(stackup) -> None:
+    window, stage = stackup
+    window.selection.choose_element("D12")
+    stage.show_materials()
+    page = stage.materials
+    page.filter.setText("low-loss prepreg")
+    page.filter.setText("low-loss prepreg project")
+    assert page.list.count() == 1
+    page.list.setCurrentRow(0)
+    assert page.keep.isEnabled()
+    page.keep.click()
+    assert [r.name for r in user_materials()] == ["Low-loss prepreg"]
+    # It is in the list at once, among one's own, and is not offered to be kept twice.
+    page.filter.setText("low-loss prepreg mine")
+    assert page.list.count() == 1
+    page.list.setCurrentRow(0)
+    assert not page.keep.isEnabled()
+    assert page.use.text() == "Use for D12"
