@@ -321,6 +321,11 @@ def test_eyes_of_kept_states_go_by_their_names(qtbot: QtBot, look: Look, rated: 
     assert response["channel"].y == pytest.approx(rated.channel_db)
     assert response["equalised"].y == pytest.approx(rated.equalised_db)
     assert response["equalised"].x == pytest.approx(1e-9 * rated.frequency)
+    # All of both is in view, and 0 dB; what is deeper than 60 dB need not be.
+    levels = np.concatenate([rated.channel_db, rated.equalised_db])
+    (x0, x1), (y0, y1) = view.response.viewRange()
+    assert (x0, x1) == pytest.approx((0.0, 1e-9 * rated.frequency[-1]))
+    assert (y0, y1) == pytest.approx((max(levels.min(), -60.0) - 2.0, max(levels.max(), 0.0) + 2.0))
     fed = replace(rated, taps=(0.02, 0.0, -0.01))
     view.show_link(fed, (), None)
     bars = [(float(b.x[0]), float(b.base), float(b.y[0])) for b in view.pulse._bars]

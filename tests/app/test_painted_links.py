@@ -73,6 +73,10 @@ def test_a_case_is_drawn_around_its_strobe_with_what_is_asked(qtbot: QtBot, look
     assert view.why.text() == "Nothing takes much of this case."
     view.show_case(case, None, "it is worked out")
     assert (view.why.text(), view.eye.curves, view.waves.curves) == ("it is worked out", (), ())
+    # Where there is nothing to see it is said where one looks; of nothing at all nothing is said.
+    for words, shown in (("it is worked out", "it is worked out"), ("", " ")):
+        view.show_case(None, None, words)
+        assert [p._empty.text() for p in (view.eye, view.waves)] == [shown, shown]
 
 
 # -- the parts of a link ---------------------------------------------------------------
