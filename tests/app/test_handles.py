@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 
 from onda.app.reporting import Reporter
 from onda.app.shell.asking import ask_save
+from onda.app.shell.fields import Trim
 from onda.app.shell.rows import Row, RowList
 from onda.app.theme import Look
 from onda.errors import InputError
@@ -21,7 +22,7 @@ from onda.project.model import Project
 from onda.studies.core.cache import ResultCache
 from onda.studies.core.margin import State
 from tests.app.conftest import MakeWindow
-from tests.painted import drawn
+from tests.painted import drawn, put
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 NO = Qt.KeyboardModifier.NoModifier
@@ -289,3 +290,27 @@ def test_l_asks_for_a_limit_unless_it_is_typed(make_window: MakeWindow) -> None:
     QTest.keyClick(window, Qt.Key.Key_L)
     assert len(asked) == 1
     assert asked[0] == window.strip.mapToGlobal(QPoint(140, 0))
+
+
+# -- the trim ------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("value", "share"), [(20.0, 0.0), (35.0, 0.25), (80.0, 1.0), (5.0, 0.0), (200.0, 1.0)]
+)
+def test_the_handle_stands_where_the_value_is_within_the_range(
+    qtbot: QtBot, value: float, share: float
+) -> None:
+    look = Look()
+    trim = Trim(look, "value")
+    put(qtbot, trim, 216, 30)
+    trim.set_range(20.0, 80.0, 1.0)
+    trim.set_value(value, [50.0, 500.0])
+    found = drawn(trim)
+    (handle,) = found.of("circle", stroke=look.t.sea)
+    assert handle.points[0] == pytest.approx([8.0 + 200.0 * share, 15.0], abs=0.1)
+    # What is reached is in colour up to the handle; kept values are marked, the far one at the end.
+    (reached,) = [s for s in found.of("polyline", stroke=look.t.sea) if s.width == 4.0]
+    assert (reached.box[0], reached.box[2]) == pytest.approx((4.0, 8.0 + 200.0 * share), abs=0.1)
+    marks = sorted(s.box[0] for s in found.of("polyline", stroke=look.t.kept))
+    assert marks == pytest.approx([108.0, 208.0], abs=0.1)

@@ -162,6 +162,12 @@ def test_boards_stand_between_their_limits(qtbot: QtBot, look: Look) -> None:
     assert curves["limit 45 Ω"].x.tolist() == [45.0, 45.0]
     assert curves["limit 55 Ω"].limit
     assert view.plot._bars[0].y.sum() == len(BOARDS.z)
+    # Each bar stands over the impedances of its boards.
+    count, edges = np.histogram(BOARDS.z, bins=len(view.plot._bars[0].y))
+    assert view.plot._bars[0].y.tolist() == count.tolist()
+    for x in (view.plot._bars[0].x, curves["boards"].x):
+        assert x == pytest.approx(0.5 * (edges[1:] + edges[:-1]))
+    assert 0.8 < view.plot._bars[0].width / (edges[1] - edges[0]) < 1.0
     assert view.sentence.text() == ("83.3% of 6 boards are within the limits; width matters most")
     rows = {name: (value, unit) for name, value, unit, _ in view.numbers._rows}
     assert rows["Mean"] == ("50.00", "Ω")
