@@ -173,6 +173,13 @@ def test_skew_of_every_lane_with_what_it_was(
     assert curves["lane 2"].y == pytest.approx([-1.0, -2.0, -3.0])
     assert curves["State 1"].y == pytest.approx([7.0, 14.0, 21.0])
     assert curves["State 1"].kept == 1
+    # In view are the figures of all lanes, not what a resonance does far from them.
+    far = replace(skew(1, -1e-12, 0.0), figure=-150e-12)
+    wild = replace(time, skews=(skew(0, 2e-12, 0.0), far))
+    view.show_result(replace(now, time=wild), ())
+    _, (y0, y1) = view.skew.viewRange()
+    assert y0 < -150.0 < 2.0 < y1
+    view.show_result(now, (Kept(1, "State 1", then),))
     assert [r.cells for r in view.ledger.rows] == [
         ("1", "+2.000 ps", "+3.500 ps", "5200.00 ps", "+200.000 ps"),
         ("2", "−1.000 ps", "−1.000 ps", "5000.00 ps", "0.000 ps"),

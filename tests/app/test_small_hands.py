@@ -11,6 +11,7 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from onda.app.shell.ledger import LedgerRow
+from onda.app.shell.shapes import shape_of
 from onda.app.stages.buses.search_view import search_words
 from onda.app.stages.buses.sweep_view import sweep_words as bus_sweep_words
 from onda.app.stages.coupling.choices_view import ChoicesView, choice_words
@@ -23,6 +24,7 @@ from onda.app.stages.paths import limits
 from onda.app.stages.paths.limits import MeasureLimits
 from onda.app.theme import Look
 from onda.project.model import Project
+from onda.project.quantities import quantity
 from onda.studies.buses.search import BusSearch
 from tests.app.test_hands import Table
 
@@ -165,3 +167,14 @@ def test_a_search_says_the_best_against_the_present_one() -> None:
     )
     words = search_words(search(0, [math.nan, 20.0, 10.0], [math.nan, 20.0, 50.0]), "")
     assert "20 ps against no eye now" in words
+
+
+def test_a_shape_is_told_in_whole_micrometres_or_tenths_of_a_mil(
+    request: pytest.FixtureRequest,
+) -> None:
+    width, gap = quantity(124.4e-6, "length"), quantity(150e-6, "length")
+    assert shape_of(width, gap) == "124/150 µm"
+    assert shape_of(width, None, with_unit=False) == "124"
+    request.getfixturevalue("in_inches")
+    assert shape_of(width, gap) == "4.9/5.9 mil"
+    assert shape_of(width, None, with_unit=False) == "4.9"
