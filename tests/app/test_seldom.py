@@ -17,6 +17,7 @@ from onda.app.shell.chips import Chips
 from onda.app.shell.fields import NumberRows, Trim
 from onda.app.shell.start_page import Begun, StartPage
 from onda.app.shell.window import MainWindow
+from onda.app.stages.networks.chain_boxes import boxes_of
 from onda.app.stages.networks.curves_view import CurvesView
 from onda.app.stages.networks.edits import NetworkEdits
 from onda.app.stages.paths.inspector import PathInspector
@@ -80,6 +81,33 @@ def test_wires_behind_a_piece_are_straightened(project: Project) -> None:
     view.chosen = -1
     edits.straighten()
     assert view.present.source.pieces == after
+
+
+def test_a_chain_is_a_box_for_each_piece_with_what_is_known_of_it(
+    project: Project, channel: NetworkResult
+) -> None:
+    chain = project.design.network("up0-channel")
+    first, *rest = chain.source.pieces
+    odd = set_value(first, wires=(1, 0), turned=not first.turned)
+    source = set_value(chain.source, pieces=(odd, *rest))
+    network = set_value(chain, source=source)
+    boxes = boxes_of(project.design, network, channel)
+    spans = {s.id: s for s in channel.spans}
+    for box, piece in zip(boxes, source.pieces, strict=True):
+        span = spans[piece.id]
+        assert (box.id, box.name) == (piece.id, project.design.network(piece.network).name)
+        assert box.detail == f"{1e12 * abs(span.end - span.start):.0f} ps"
+        assert (*box.left, *box.right) == tuple(span.ports)
+        assert len(box.left) == len(span.ports) // 2
+        assert (box.turned, box.removed, box.wires) == (piece.turned, piece.removed, piece.wires)
+    # Before anything is known of it there are the pieces alone.
+    bare = boxes_of(project.design, network, None)
+    assert [(b.id, b.detail, b.left, b.right) for b in bare] == [
+        (p.id, "", (), ()) for p in source.pieces
+    ]
+    alone = project.design.network("mezzanine")
+    (box,) = boxes_of(project.design, set_value(alone, order=(1, 3, 2)), None)
+    assert (box.name, box.left, box.right) == (alone.name, (1, 3), (2,))
 
 
 @pytest.mark.parametrize("typed", ["one two", "1 2 3 x", "1.5 2", "1234 1 2 3"])
