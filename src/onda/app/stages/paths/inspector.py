@@ -92,7 +92,7 @@ class PathInspector(QWidget):
         layout.addWidget(self.rows)
         self.sentence = label("", "secondary", wrap=True)
         layout.addWidget(self.sentence)
-        self.harmonics_heading = Heading("Harmonics at the load pin")
+        self.harmonics_heading = Heading("Harmonics at load pin")
         layout.addWidget(self.harmonics_heading)
         across = Axis("Frequency", "MHz")
         self.harmonics = CurvePlot(look, across, Axis("Level", "dB of the first"), axis_width=34)
