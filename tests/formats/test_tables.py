@@ -65,6 +65,43 @@ def test_materials_come_back() -> None:
     assert found[1].points == MATERIALS[1].points
 
 
+@pytest.mark.parametrize(
+    ("column", "typed", "read", "wanted"),
+    [
+        ("frequency [GHz]", "2.5", "at", 2.5e9), ("frequency [MHz]", "2.5", "at", 2.5e6),
+        ("frequency [Hz]", "2.5e9", "at", 2.5e9), ("resin [%]", "60", "resin", 0.6),
+        ("resin", "0.6", "resin", 0.6), ("conductivity [W/mK]", "0.4", "conductivity", 0.4),
+        ("conductivity [W/(m K)]", "0.4", "conductivity", 0.4),
+        ("Dk drift [ppm/K]", "50", "dk_drift", 50e-6), ("Dk drift [1/K]", "5e-5", "dk_drift", 5e-5),
+        ("Df drift [ppm/K]", "7", "df_drift", 7e-6), ("Df drift [1/K]", "7e-6", "df_drift", 7e-6),
+    ],
+)  # fmt: skip
+def test_every_unit_of_a_material_is_read(
+    column: str, typed: str, read: str, wanted: float
+) -> None:
+    given = {"material": "core", "frequency [GHz]": "1", "Dk": "3.6", "Df": "0.005"}
+    if column.startswith("frequency"):
+        del given["frequency [GHz]"]
+    given[column] = typed
+    text = f"{','.join(given)}\n{','.join(given.values())}\n"
+    (row,) = materials_from_csv(text.encode())
+    ((at, dk, df),) = row.points
+    assert (dk, df) == (3.6, 0.005)
+    assert (at if read == "at" else getattr(row, read)) == pytest.approx(wanted)
+
+
+@pytest.mark.parametrize(
+    "column", ["conductivity [W/mK)", "conductivity [W/mK", "Dk drift [1/K] !"]
+)
+def test_a_unit_that_cannot_be_read_is_said_and_its_column_not_left_out(column: str) -> None:
+    text = f"material,frequency [GHz],Dk,Df,{column}\ncore,1,3.6,0.005,0.4\n"
+    with pytest.raises(InputError, match=f"unit of column {column.split(' [')[0]} cannot be read"):
+        materials_from_csv(text.encode())
+    # What is no column of such a table may be there under any name.
+    other = text.replace(column, "price [EUR/(m2)) each")
+    assert materials_from_csv(other.encode())[0].name == "core"
+
+
 def test_only_three_columns_are_needed_and_units_are_read() -> None:
     text = (
         b"\xef\xbb\xbf# from the fabricator\nlayer;kind;thickness [mil]\nL1;Signal;1.7\nD1;core;4\n"

@@ -81,6 +81,16 @@ def test_what_is_written_is_read_back(n: int, form: str, version: int) -> None:
         assert file.noise == pytest.approx(noise)
 
 
+@pytest.mark.parametrize(
+    ("n", "shape"), [(1, [3]), (2, [9]), (3, [7, 6, 6]), (5, [9, 2, 8, 2, 8, 2, 8, 2, 8, 2])]
+)
+def test_rows_of_a_matrix_have_lines_of_their_own(n: int, shape: list[int]) -> None:
+    """One or two ports on one line; of more each row begins one, four entries on a line at most."""
+    text = write_touchstone(F, random_s(n), np.full(n, 50.0)).decode()
+    rows = [x.split() for x in text.splitlines() if x and x[0] not in "!#["]
+    assert [len(r) for r in rows] == shape * len(F)
+
+
 def test_what_a_dialect_cannot_hold_is_told() -> None:
     s = random_s(2)
     with pytest.raises(InputError, match="one reference"):

@@ -15,7 +15,8 @@ __all__ = ["Column", "Row", "read_table", "write_table"]
 
 _LONGEST_NAME = 120
 _LARGEST = 16 * 1024 * 1024
-_HEADER = re.compile(r"\s*([A-Za-z][\w ]*?)\s*(?:[\[(]\s*([^\])]{0,12})\s*[\])])?\s*")
+_HEADER = re.compile(r"\s*([A-Za-z][\w ]*?)\s*(?:\[([^\]]{0,16})\]|\((.{0,16})\))?\s*")
+"""A name and its unit in brackets, either kind; a unit may have round ones of its own."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,14 +131,22 @@ def _read_header(
     for cell in cells:
         # What is longer is no name that is known, whatever it holds.
         match = _HEADER.fullmatch(cell) if len(cell) <= _LONGEST_NAME else None
-        column = known.get(match[1].lower().strip()) if match else None
-        if column is None or match is None:
+        named = re.split(r"[\[(]", cell[: 2 * _LONGEST_NAME], maxsplit=1)[0]
+        column = known.get((match[1] if match else named).lower().strip())
+        if column is None:
             out.append(None)
             continue
+        if match is None:
+            raise InputError(
+                f"the unit of column {column.name} cannot be read",
+                file=file,
+                line=line,
+                remedy="Write it in brackets, as in width [um].",
+            )
         if not column.units:
             out.append((column.name, None))
             continue
-        unit = (match[2] or "").strip().replace("µ", "u").replace("μ", "u")
+        unit = (match[2] or match[3] or "").strip().replace("µ", "u").replace("μ", "u")
         factor = dict(column.units).get(unit)
         if factor is None:
             choices = ", ".join(u or "nothing" for u, _ in column.units)
