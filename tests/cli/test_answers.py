@@ -643,3 +643,31 @@ def test_what_is_required_of_other_objects_is_no_limit_of_a_group(
     own = [r.measure for r in board.requirements if (r.kind, r.subject) == ("group", "memory-byte")]
     assert own
     assert seen == own
+
+
+def test_parameters_of_a_model_are_told_with_all_that_is_known_of_them(tmp_path: Path) -> None:
+    model = tmp_path / "tx.ami"
+    model.write_text(
+        '(tx (Reserved_Parameters (AMI_Version (Usage Info)(Type String)(Value "7.0"))'
+        "(Init_Returns_Impulse (Usage Info)(Type Boolean)(Value True))"
+        "(GetWave_Exists (Usage Info)(Type Boolean)(Value False)))"
+        '(Model_Specific (gain (Usage In)(Type Float)(Range 1.5 0.5 3)(Description "Gain of it."))'
+        '(mode (Usage In)(Type Integer)(List 2 4 8)(Default 4)(Description "Which way."))))',
+        encoding="utf-8",
+    )
+    code, out = run("ami", str(model), "--json")
+    assert code == 0
+    told = json.loads(out)
+    assert told["root"] == "tx"
+    found = {p["name"]: p for p in told["parameters"]}
+    assert found["gain"] == {
+        "name": "gain", "usage": "in", "type": "float", "format": "range",
+        "values": ["1.5", "0.5", "3"], "default": "1.5", "description": "Gain of it.",
+    }  # fmt: skip
+    assert found["mode"] == {
+        "name": "mode", "usage": "in", "type": "integer", "format": "list",
+        "values": ["2", "4", "8"], "default": "4", "description": "Which way.",
+    }  # fmt: skip
+    assert "gain 1.5" in told["parameters_in"]
+    _, words = run("ami", str(model))
+    assert "gain (in, float) 1.5" in words.splitlines()
