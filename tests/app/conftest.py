@@ -26,6 +26,7 @@ from onda.studies.core.judge import Book
 _BOOK = Book()
 """What requirements need, worked out once for parts that tests share."""
 MakeWindow = Callable[..., MainWindow]
+OnObject = Callable[[str, str], MainWindow]
 
 
 class Known(Executor):
@@ -112,6 +113,19 @@ def make_window(qtbot: QtBot, project: Project, shared_cache: ResultCache) -> It
         window.close()
         # What is closed does nothing any more.
         assert [t for t in window.findChildren(QTimer) if t.isActive()] == []
+
+
+@pytest.fixture
+def known(make_window: MakeWindow) -> OnObject:
+    """Opens a window that computes nothing, on an object of a stage."""
+
+    def made(stage: str, subject: str) -> MainWindow:
+        window = make_window(stage=stage, place=KNOWN)
+        window.selection.choose(subject, stage)
+        QApplication.processEvents()
+        return window
+
+    return made
 
 
 def only(project: Project, kind: str) -> Project:

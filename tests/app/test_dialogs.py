@@ -12,11 +12,10 @@ from PyQt6.QtGui import QHelpEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QPushButton, QToolTip, QWidget
 
-from onda.app.shell.window import MainWindow
 from onda.app.stages.networks.limits_view import LimitsView
 from onda.project.base import set_value
 from onda.studies.links.in_device_file import DeviceExecutable, DeviceExecutables
-from tests.app.conftest import KNOWN, MakeWindow
+from tests.app.conftest import OnObject
 
 Answer = Callable[[str], list[tuple[str, ...]]]
 
@@ -50,22 +49,7 @@ def open_menu() -> QMenu:
     return menu
 
 
-@pytest.fixture
-def known(make_window: MakeWindow) -> Callable[[str, str], MainWindow]:
-    """A window that computes nothing, on an object of a stage."""
-
-    def made(stage: str, subject: str) -> MainWindow:
-        window = make_window(stage=stage, place=KNOWN)
-        window.selection.choose(subject, stage)
-        QApplication.processEvents()
-        return window
-
-    return made
-
-
-def test_a_network_is_opened_and_written(
-    known: Callable[[str, str], MainWindow], answer: Answer, tmp_path: Path
-) -> None:
+def test_a_network_is_opened_and_written(known: OnObject, answer: Answer, tmp_path: Path) -> None:
     window = known("networks", "mezzanine")
     stage = window.stages["networks"]
     read: list[Path] = []
@@ -101,7 +85,7 @@ def test_a_network_is_opened_and_written(
 
 
 def test_a_set_of_limits_is_saved_and_opened(
-    known: Callable[[str, str], MainWindow], answer: Answer, tmp_path: Path
+    known: OnObject, answer: Answer, tmp_path: Path
 ) -> None:
     window = known("networks", "up0-channel")
     stage = window.stages["networks"]
@@ -130,7 +114,7 @@ def test_a_set_of_limits_is_saved_and_opened(
 
 
 def test_a_device_file_is_asked_for_at_the_chosen_end(
-    known: Callable[[str, str], MainWindow], answer: Answer, tmp_path: Path
+    known: OnObject, answer: Answer, tmp_path: Path
 ) -> None:
     window = known("paths", "clk-adc")
     edits = window.stages["paths"].actions
@@ -148,9 +132,7 @@ def test_a_device_file_is_asked_for_at_the_chosen_end(
     assert len(used) == 1
 
 
-def test_outlines_are_asked_for(
-    known: Callable[[str, str], MainWindow], answer: Answer, tmp_path: Path
-) -> None:
+def test_outlines_are_asked_for(known: OnObject, answer: Answer, tmp_path: Path) -> None:
     window = known("lines", "bead")
     panel = window.stages["lines"].shield_panel
     read: list[Path] = []
@@ -164,7 +146,7 @@ def test_outlines_are_asked_for(
 
 
 def test_what_a_closed_section_is_made_of_is_picked(
-    known: Callable[[str, str], MainWindow],
+    known: OnObject,
 ) -> None:
     window = known("lines", "bead")
     stage, document = window.stages["lines"], window.document
@@ -194,7 +176,7 @@ def test_what_a_closed_section_is_made_of_is_picked(
 
 
 def test_a_model_without_its_library_beside_it_is_asked_for_it(
-    known: Callable[[str, str], MainWindow], answer: Answer, tmp_path: Path
+    known: OnObject, answer: Answer, tmp_path: Path
 ) -> None:
     window = known("eyes", "jl0")
     fields = window.stages["eyes"].chain.transmitter.model
@@ -224,9 +206,7 @@ def test_a_model_without_its_library_beside_it_is_asked_for_it(
     assert len(taken) == 3
 
 
-def test_a_project_is_opened_from_a_dialog(
-    known: Callable[[str, str], MainWindow], answer: Answer, tmp_path: Path
-) -> None:
+def test_a_project_is_opened_from_a_dialog(known: OnObject, answer: Answer, tmp_path: Path) -> None:
     window = known("paths", "clk-adc")
     loaded: list[Path] = []
     window.opening.load = loaded.append
@@ -237,7 +217,7 @@ def test_a_project_is_opened_from_a_dialog(
     assert loaded == [tmp_path / "b.onda"]
 
 
-def test_menus_open_by_keys(known: Callable[[str, str], MainWindow]) -> None:
+def test_menus_open_by_keys(known: OnObject) -> None:
     window = known("paths", "clk-adc")
     ribbon = window.stages["paths"].ribbon
     places: list[QPoint] = []
@@ -247,9 +227,7 @@ def test_menus_open_by_keys(known: Callable[[str, str], MainWindow]) -> None:
     assert places == [ribbon.mapToGlobal(ribbon.rect().center())] * 2
 
 
-def test_a_device_file_with_several_models_asks_which(
-    known: Callable[[str, str], MainWindow], tmp_path: Path
-) -> None:
+def test_a_device_file_with_several_models_asks_which(known: OnObject, tmp_path: Path) -> None:
     window = known("eyes", "jl0")
     fields = window.stages["eyes"].chain.transmitter.model
     taken: list[tuple[Path, ...]] = []
@@ -277,7 +255,7 @@ def test_a_device_file_with_several_models_asks_which(
     assert "It has them for windows." in window.stages["eyes"].surface.problem.text()
 
 
-def test_boxes_of_a_chain_tell_their_ports(known: Callable[[str, str], MainWindow]) -> None:
+def test_boxes_of_a_chain_tell_their_ports(known: OnObject) -> None:
     window = known("networks", "up0-channel")
     chain = window.stages["networks"].chain
     box = chain.boxes[0]

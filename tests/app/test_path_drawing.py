@@ -208,12 +208,15 @@ def test_measures_stand_with_the_worst_of_what_is_required(
     shown, states = drawn(look, subject, probes, "measures")
     assert shown is result
     assert states
+    compared = set()
     for (name, receiver), state in states.items():
         about = [r for r in required if r.measure == name]
         assert about
         value = getattr(result.receiver(receiver).measures, name, None)
         if value is not None and len(about) == 1 and about[0].at_most is not None:
             assert (state is State.FAILS) == (value > about[0].at_most.si)
+            compared.add(state is State.FAILS)
+    assert compared == {True, False}
 
 
 def test_without_a_result_nothing_is_drawn(look: Look, subject: Any, probes: Probes) -> None:

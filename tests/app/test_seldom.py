@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 from types import SimpleNamespace as Made
 from typing import Any
@@ -16,7 +15,6 @@ from onda.app.kit.explain import explanation, help_at, help_of
 from onda.app.shell.chips import Chips
 from onda.app.shell.fields import NumberRows, Trim
 from onda.app.shell.start_page import Begun, StartPage
-from onda.app.shell.window import MainWindow
 from onda.app.stages.networks.chain_boxes import boxes_of
 from onda.app.stages.networks.curves_view import CurvesView
 from onda.app.stages.networks.edits import NetworkEdits
@@ -32,22 +30,8 @@ from onda.project.quantities import quantity
 from onda.studies.core.runner import StudyRunner
 from onda.studies.networks.inputs import network_inputs
 from onda.studies.networks.network import NETWORK, NetworkResult
-from tests.app.conftest import KNOWN, MakeWindow
+from tests.app.conftest import KNOWN, MakeWindow, OnObject
 from tests.app.test_hands import Table
-
-
-@pytest.fixture
-def known(make_window: MakeWindow) -> Callable[[str, str], MainWindow]:
-    """A window that computes nothing, on an object of a stage."""
-
-    def made(stage: str, subject: str) -> MainWindow:
-        window = make_window(stage=stage, place=KNOWN)
-        window.selection.choose(subject, stage)
-        QApplication.processEvents()
-        return window
-
-    return made
-
 
 # -- networks --------------------------------------------------------------------------------
 
@@ -202,9 +186,7 @@ def test_a_fit_tells_its_noise_where_there_is_one(
 
 
 @pytest.mark.parametrize("view", ["costs", "map", "margin", "sweep", "corners"])
-def test_why_a_view_of_a_link_has_no_answer_is_said_in_it(
-    known: Callable[[str, str], MainWindow], view: str
-) -> None:
+def test_why_a_view_of_a_link_has_no_answer_is_said_in_it(known: OnObject, view: str) -> None:
     window = known("eyes", "up0")
     stage = window.stages["eyes"]
     asked: list[tuple[Any, ...]] = []
@@ -227,7 +209,7 @@ def test_why_a_view_of_a_link_has_no_answer_is_said_in_it(
 # -- stackup ---------------------------------------------------------------------------------
 
 
-def test_a_remark_leads_to_its_layer_or_its_via(known: Callable[[str, str], MainWindow]) -> None:
+def test_a_remark_leads_to_its_layer_or_its_via(known: OnObject) -> None:
     window = known("stackup", "card")
     stage = window.stages["stackup"]
     stage._go_to_remark("L3")
@@ -237,7 +219,7 @@ def test_a_remark_leads_to_its_layer_or_its_via(known: Callable[[str, str], Main
 
 
 def test_materials_come_and_go_and_zones_are_named(
-    known: Callable[[str, str], MainWindow],
+    known: OnObject,
 ) -> None:
     window = known("stackup", "card")
     stage = window.stages["stackup"]
@@ -375,7 +357,7 @@ def test_skew_of_any_lane_has_the_words_of_skew() -> None:
 # -- making ----------------------------------------------------------------------------------
 
 
-def test_several_of_a_decision_are_checked(known: Callable[[str, str], MainWindow]) -> None:
+def test_several_of_a_decision_are_checked(known: OnObject) -> None:
     """Layers of a class that is to be made: those that are checked, in the order of the board."""
     window = known("lines", "clocks")
     stage = window.stages["lines"]

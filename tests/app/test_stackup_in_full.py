@@ -233,11 +233,16 @@ def test_temperature_and_roughness_change_the_loss(stackup) -> None:
     assert stage.subject.results[("uplink-pairs", "L3")].loss_at > 1.05 * smooth
 
 
-def test_a_material_is_found_and_used(stackup) -> None:
+def materials_for(stackup, layer: str):
+    """The page of materials, opened for a layer."""
     window, stage = stackup
-    window.selection.choose_element("D12")
+    window.selection.choose_element(layer)
     stage.show_materials()
-    page = stage.materials
+    return window, stage, stage.materials
+
+
+def test_a_material_is_found_and_used(stackup) -> None:
+    window, stage, page = materials_for(stackup, "D12")
     page.filter.setText("very low-loss 1078 66")
     assert page.list.count() == 1
     assert page.use.text() == "Use for D12"
@@ -510,11 +515,7 @@ def test_the_whole_build_is_shown_as_it_is(stackup) -> None:
 
 
 def test_a_material_of_the_project_is_kept_for_all_projects(stackup) -> None:
-    window, stage = stackup
-    window.selection.choose_element("D12")
-    stage.show_materials()
-    page = stage.materials
-    page.filter.setText("low-loss prepreg")
+    _, _, page = materials_for(stackup, "D12")
     page.filter.setText("low-loss prepreg project")
     assert page.list.count() == 1
     page.list.setCurrentRow(0)
