@@ -6,12 +6,14 @@ from dataclasses import replace
 from types import SimpleNamespace as Made
 from typing import Any
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QApplication, QCheckBox, QLabel, QLineEdit, QPushButton
 from pytestqt.qtbot import QtBot
 
 from onda.app.kit.explain import explanation, help_at, help_of
+from onda.app.kit.kept import Kept
 from onda.app.shell.chips import Chips
 from onda.app.shell.fields import NumberRows, Trim
 from onda.app.shell.start_page import Begun, StartPage
@@ -266,6 +268,28 @@ def test_advice_against_overshoot_goes_by_what_stands_at_the_driver(project: Pro
     assert advice(None) == f"{said}put about 47 Ω in series at the driver."
     assert advice(None, z_line=20.0) == f"{said}end the line in about 20 Ω."
     assert advice(15.0, over=0.2) == ""
+
+
+def test_harmonics_are_those_of_the_pin_beside_the_last_kept_ones(known: OnObject) -> None:
+    """In dB of the largest of both; of a path without a clock there are none."""
+    window = known("paths", "clk-adc")
+    form, result = window.stages["paths"].form, window.stages["paths"].subject.result
+    first = replace(result, harmonic_volts=9.0 * result.harmonic_volts)
+    last = replace(result, harmonic_volts=2.0 * result.harmonic_volts)
+    form._show_harmonics(result, [Kept(1, "First", first), Kept(2, "Last", last)])
+    words = [w.text() for w in form.harmonics_heading.findChildren(QLabel)]
+    assert words == ["Harmonics at load pin", "now · Last"]
+    now, kept = form.harmonics._bars
+    level = 20.0 * np.log10(result.load_harmonics / result.load_harmonics.max())
+    assert kept.y == pytest.approx(level, abs=1e-6)
+    assert now.y == pytest.approx(level - 6.0206, abs=1e-3)
+    base = 1e-6 * result.harmonics[0]
+    assert now.x == pytest.approx(1e-6 * result.harmonics - 0.18 * base)
+    assert kept.x == pytest.approx(1e-6 * result.harmonics + 0.18 * base)
+    assert (now.color, kept.color) == (window.look.t.sea, window.look.t.kept)
+    form._show_harmonics(replace(result, harmonics=np.empty(0)), [])
+    assert form.harmonics.isHidden()
+    assert form.harmonics_heading.isHidden()
 
 
 # -- beginning -------------------------------------------------------------------------------
